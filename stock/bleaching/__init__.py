@@ -1,0 +1,1 @@
+"""Bleaching: charge, dosing, tower time, brightness."""

@@ -1,0 +1,1 @@
+"""Blending: furnish shares, brightness, additives."""

@@ -1,0 +1,186 @@
+"""Furnish: recipe to flows, brightness and freeness of a blend, filler, dosing."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from stock.bleaching.stage import km_k_over_s, km_reflectance_frac
+from stock.consistency.dilution import same_length
+from stock.errors import DomainError
+from stock.intake.wood import shares_add_up
+from stock.working import Arg, Example, method
+
+_SHARES = Arg("bone-dry share of each component", 0, 1, series=True)
+
+
+class RecipeFlows(NamedTuple):
+    """Set points of a recipe, one entry a component."""
+
+    each_bd_t_per_h: list[float]
+    each_l_per_min: list[float]
+    total_l_per_min: float
+    mixed_consistency_pct: float
+
+
+@method(
+    "each_bd_t_per_h = total_bd_t_per_h * shares_frac\n"
+    "each_l_per_min = total_bd_t_per_h * shares_frac * 1000 / 60 / (consistency_each_pct / 100 * density_kg_per_l)\n"
+    "total_l_per_min = sum(each_l_per_min)\n"
+    "mixed_consistency_pct = total_bd_t_per_h * 1000 / 60 / (total_l_per_min * density_kg_per_l) * 100",
+    title="Recipe to component flows",
+    station="blending",
+    source="mass balance; shares on bone-dry total",
+    aliases=("recipe_flows",),
+    exact=False,
+    results=("each_bd_t_per_h", "each_l_per_min", "total_l_per_min", "mixed_consistency_pct"),
+    example=Example(
+        {"total_bd_t_per_h": 10.0, "shares_frac": [0.25, 0.60, 0.15], "consistency_each_pct": [3.9, 4.1, 3.2]},
+        {"total_l_per_min": 4288.7, "mixed_consistency_pct": 3.8862},
+    ),
+    total_bd_t_per_h=Arg("blend wanted", 0, 1000),
+    shares_frac=_SHARES,
+    consistency_each_pct=Arg("consistency of each component", 0, 40, above=True, series=True),
+    density_kg_per_l=Arg("stock density", 0.8, 1.3),
+)
+def recipe_set_points(
+    *,
+    total_bd_t_per_h: float,
+    shares_frac: np.ndarray,
+    consistency_each_pct: np.ndarray,
+    density_kg_per_l: float = 1.0,
+) -> RecipeFlows:
+    """Return the flow of each component; correct them when a chest's consistency changes."""
+    same_length("consistency_each_pct", shares_frac, consistency_each_pct)
+    shares_add_up("shares_frac", shares_frac, 1e-6)
+    mass = total_bd_t_per_h * shares_frac
+    flow = mass * 1000 / 60 / (consistency_each_pct / 100 * density_kg_per_l)
+    total = float(flow.sum())
+    mixed = total_bd_t_per_h * 1000 / 60 / (total * density_kg_per_l) * 100 if total else 0.0
+    return RecipeFlows(mass.tolist(), flow.tolist(), total, mixed)
+
+
+class BlendOptics(NamedTuple):
+    """Brightness of a blend, with what it was made of."""
+
+    brightness_frac: float
+    k_m2_per_kg: float
+    s_m2_per_kg: float
+
+
+@method(
+    "k_m2_per_kg = sum(shares_frac * scattering_m2_per_kg * (1 - brightness_each_frac)**2 / (2 * brightness_each_frac))\n"
+    "s_m2_per_kg = sum(shares_frac * scattering_m2_per_kg)\n"
+    "brightness_frac = 1 + k_m2_per_kg / s_m2_per_kg - sqrt((k_m2_per_kg / s_m2_per_kg)**2"
+    " + 2 * k_m2_per_kg / s_m2_per_kg)",
+    title="Brightness of a blend",
+    station="blending",
+    source="Kubelka and Munk (1931); k and s add by mass, brightness does not",
+    aliases=("blend_brightness", "blend_reflectance_frac"),
+    exact=False,
+    example=Example(
+        {"shares_frac": [0.7, 0.3], "brightness_each_frac": [0.88, 0.62], "scattering_m2_per_kg": [32, 48]},
+        {"brightness_frac": 0.7286, "k_m2_per_kg": 1.8602, "s_m2_per_kg": 36.8},
+    ),
+    shares_frac=_SHARES,
+    brightness_each_frac=Arg("brightness of each component, as a fraction", 0.05, 1, below=True, series=True),
+    scattering_m2_per_kg=Arg("scattering of each component", 0, 500, above=True, series=True),
+)
+def blend_optics(
+    *, shares_frac: np.ndarray, brightness_each_frac: np.ndarray, scattering_m2_per_kg: np.ndarray
+) -> BlendOptics:
+    """Return the brightness of a blend from the brightness and scattering of its parts."""
+    same_length("brightness_each_frac", shares_frac, brightness_each_frac, scattering_m2_per_kg)
+    shares_add_up("shares_frac", shares_frac, 1e-6)
+    k = float(np.sum(shares_frac * scattering_m2_per_kg * km_k_over_s(reflectance_frac=brightness_each_frac)))
+    s = float(np.sum(shares_frac * scattering_m2_per_kg))
+    return BlendOptics(float(km_reflectance_frac(ks=k / s)), k, s)
+
+
+@method(
+    "csf_ml = exp(sum(shares_frac * log(each_csf_ml)))",
+    title="Freeness of a blend",
+    station="blending",
+    source="logarithmic rule, a default; add a bias fitted to laboratory blends",
+    aliases=("blend_freeness",),
+    exact=False,
+    example=Example({"shares_frac": [0.3, 0.7], "each_csf_ml": [500, 300]}, {"csf_ml": 349.7}),
+    shares_frac=_SHARES,
+    each_csf_ml=Arg("freeness of each component", 25, 800, series=True),
+)
+def blend_freeness_ml(*, shares_frac: np.ndarray, each_csf_ml: np.ndarray) -> float:
+    """Return the freeness of a blend; rules differ by tens of mL."""
+    same_length("each_csf_ml", shares_frac, each_csf_ml)
+    shares_add_up("shares_frac", shares_frac, 1e-6)
+    return float(np.exp(np.sum(shares_frac * np.log(each_csf_ml))))
+
+
+@method(
+    "overall_frac = first_pass_frac / (1 - recirculated_frac * (1 - first_pass_frac))",
+    title="Overall retention",
+    station="blending",
+    source="geometric series of recirculation",
+    aliases=("overall_retention",),
+    example=Example({"first_pass_frac": 0.55, "recirculated_frac": 0.95}, {"overall_frac": 0.9607}),
+    first_pass_frac=Arg("first-pass retention", 0, 1, above=True),
+    recirculated_frac=Arg("share of white-water solids that returns", 0, 1),
+)
+def retention_overall(*, first_pass_frac: float, recirculated_frac: float) -> float:
+    """Return the share that ends in the sheet after every pass."""
+    return first_pass_frac / (1 - recirculated_frac * (1 - first_pass_frac))
+
+
+@method(
+    "filler_t_per_h = sheet_bd_t_per_h * sheet_filler_frac / overall_frac",
+    title="Filler feed for a sheet",
+    station="blending",
+    source="mass balance",
+    aliases=("filler_feed",),
+    example=Example(
+        {"sheet_bd_t_per_h": 9.0, "sheet_filler_frac": 0.18, "overall_frac": 0.9607}, {"filler_t_per_h": 1.6863}
+    ),
+    sheet_bd_t_per_h=Arg("sheet made", 0, 1000),
+    sheet_filler_frac=Arg("filler in the bone-dry sheet", 0, 0.6),
+    overall_frac=Arg("overall retention of filler", 0, 1, above=True),
+)
+def filler_feed_t_per_h(*, sheet_bd_t_per_h: float, sheet_filler_frac: float, overall_frac: float) -> float:
+    """Return the filler to feed for a filler share in the sheet."""
+    return sheet_bd_t_per_h * sheet_filler_frac / overall_frac
+
+
+@method(
+    "pump_l_per_h = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)",
+    title="Dose to pump flow",
+    station="blending",
+    source="mass balance; dose counted as active",
+    aliases=("dose_pump",),
+    exact=False,
+    example=Example(
+        {
+            "bd_t_per_h": 9.5,
+            "dose_kg_per_t": 6.0,
+            "active_pct": 1.0,
+            "density_kg_per_l": 1.01,
+            "pump_max_l_per_h": 8000,
+        },
+        {"pump_l_per_h": 5643.6},
+    ),
+    bd_t_per_h=Arg("stock to be dosed", 0, 1000),
+    dose_kg_per_t=Arg("dose", 0, 200),
+    active_pct=Arg("strength as delivered", 0, 100, above=True),
+    density_kg_per_l=Arg("density of the product", 0.7, 2.0),
+    pump_max_l_per_h=Arg("what the pump can do", 0, 1e6, above=True),
+)
+def dose_to_pump(
+    *,
+    bd_t_per_h: float,
+    dose_kg_per_t: float,
+    active_pct: float,
+    pump_max_l_per_h: float,
+    density_kg_per_l: float = 1.0,
+) -> float:
+    """Return the pump flow for a dose; refuses one beyond the pump."""
+    flow = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)
+    if flow > pump_max_l_per_h:
+        message = f"the dose needs {flow:.0f} L/h and the pump gives {pump_max_l_per_h:g} L/h"
+        raise DomainError("E_LIMIT", "dose_kg_per_t", message, f"{dose_kg_per_t * pump_max_l_per_h / flow:.2f} kg/t or less")
+    return flow

@@ -1,0 +1,1 @@
+"""Consistency and flow: mass bases, dilution, mixing, density, residence."""

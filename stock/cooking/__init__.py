@@ -1,0 +1,1 @@
+"""Cooking: liquor arithmetic, H-factor, the end point."""

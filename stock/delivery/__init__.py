@@ -1,0 +1,1 @@
+"""Delivery: what the machine asks for."""

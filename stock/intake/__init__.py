@@ -1,0 +1,1 @@
+"""Fibre in: wood and bagasse to bone-dry, and what the digester will need."""

@@ -1,0 +1,1 @@
+"""Judgement: what a reading means and what to do about it."""

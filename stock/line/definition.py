@@ -1,0 +1,439 @@
+"""The line as data: stations, units, streams, tags, grades; loaded and validated.
+
+A mill writes one YAML file. Everything else is built from it: the balance, the
+drawing, the screens, the simulated plant. Faults are reported together, each with
+the place it stands in, what was wrong and what is allowed.
+"""
+
+from pathlib import Path
+from typing import Annotated, Any, Literal, Self
+
+import yaml
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from stock.material import COMPONENTS
+
+FORMAT = "fox-vat-line/1"
+Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=40)]
+Frac = Annotated[float, Field(ge=0, le=1)]
+Consistency = Annotated[float, Field(gt=0, le=100)]
+Component = Literal["fibre", "fines", "filler", "ink", "grit", "organics", "inorganics", "water"]
+
+
+class DefinitionError(Exception):
+    """A definition that cannot be used; `faults` holds one sentence for each fault found."""
+
+    def __init__(self, faults: list[str]) -> None:
+        """Keep the faults as data."""
+        super().__init__("; ".join(faults))
+        self.faults = faults
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Family(_Part):
+    """A fibre family: one tributary of the line."""
+
+    id: Id
+    name: str
+
+
+class Station(_Part):
+    """A stop on the ribbon, with its cautions in the order they are met."""
+
+    id: Id
+    name: str
+    purpose: str
+    cautions: dict[str, str] = Field(description="step: what to mind before it")
+
+
+class Unit(_Part):
+    """What every unit has."""
+
+    id: Id
+    name: str
+    station: Id
+    gate: Id | None = Field(None, description="tag shown above the gate; leave out to keep the unit undrawn")
+    capacity_bd_t_per_h: float | None = Field(None, gt=0, description="most bone-dry solids it can pass on")
+
+
+class Source(Unit):
+    """Fibre or filler from outside; its flow follows from the order."""
+
+    kind: Literal["source"]
+    family: Id | None = None
+    solids: dict[Component, Frac] = Field(description="bone-dry make-up, adding to 1")
+    consistency_pct: Consistency
+
+
+class Store(Unit):
+    """A store that is filled and drawn independently; the difference is its change of content."""
+
+    kind: Literal["store"]
+    family: Id
+    solids: dict[Component, Frac]
+    consistency_pct: Consistency
+    volume_m3: float = Field(gt=0)
+    level: Id | None = None
+
+
+class Dose(Unit):
+    """Something added in proportion to the bone-dry solids of another stream."""
+
+    kind: Literal["dose"]
+    solids: dict[Component, Frac] = Field(default_factory=dict)
+    kg_per_t: float = Field(0, ge=0, description="solids per bone-dry tonne of the other stream")
+    water_t_per_t: float = Field(0, ge=0)
+    of_stream: Id
+
+
+class Water(Unit):
+    """Fresh water; each outlet runs as much as its receiver needs."""
+
+    kind: Literal["water"]
+
+
+class Mix(Unit):
+    """Streams run together; with a volume it is a vessel, with a consistency a diluted one."""
+
+    kind: Literal["mix"]
+    consistency_pct: Consistency | None = None
+    recipe: bool = Field(default=False, description="True where the furnish shares are set")
+    volume_m3: float | None = Field(None, gt=0)
+    low_pct: float = Field(10, ge=0, le=100)
+    high_pct: float = Field(95, ge=0, le=100)
+    level: Id | None = Field(None, description="tag of its level")
+    holds_consistency_pct: Consistency | None = Field(None, description="contents, where not diluted")
+
+
+class React(Unit):
+    """A cook or a bleach: part of the fibre dissolves."""
+
+    kind: Literal["react"]
+    yield_frac: Annotated[float, Field(gt=0, le=1)]
+
+
+class Wash(_Part):
+    """Wash liquor run in proportion to the pulp."""
+
+    stream: Id
+    dilution_factor_t_per_odt: float = Field(ge=-1, le=10)
+    e_std: float = Field(gt=0, le=60, description="standardised efficiency at 10 %")
+    feed_consistency_pct: Consistency
+
+
+class Separate(Unit):
+    """A screen, cleaner, washer, thickener, wire: each component parts in its own share."""
+
+    kind: Literal["separate"]
+    accept: Id
+    rest: Id
+    accept_frac: dict[Component, Frac] = Field(description="share of each component that goes with the accepts")
+    consistency_pct: Consistency = Field(description="of the accepts")
+    wash: Wash | None = None
+
+
+class Split(Unit):
+    """A stream parted without changing it; the grade may choose the branch."""
+
+    kind: Literal["split"]
+    accept: Id
+    rest: Id
+    accept_frac: Frac = 1.0
+    by_grade: bool = False
+
+
+class Tank(Unit):
+    """A water tank: users draw what they need, the rest overflows."""
+
+    kind: Literal["tank"]
+    overflow: Id
+
+
+class Sink(Unit):
+    """Where a stream leaves the line."""
+
+    kind: Literal["sink"]
+    order: bool = Field(default=False, description="True for the reel: the order is counted here")
+
+
+AnyUnit = Annotated[
+    Source | Store | Dose | Water | Mix | React | Separate | Split | Tank | Sink, Field(discriminator="kind")
+]
+
+
+class StreamDef(_Part):
+    """A stream from one unit to another."""
+
+    id: Id
+    source: Id = Field(alias="from")
+    target: Id = Field(alias="to")
+
+
+class Band(_Part):
+    """Target and limits of a measurement; control inside action inside plausible."""
+
+    target: float
+    control: tuple[float, float]
+    action: tuple[float, float]
+
+
+class Tag(_Part):
+    """Something measured: where, in what unit, how, within which limits."""
+
+    id: Id
+    name: str
+    short: str
+    station: Id
+    unit: str
+    quantity: str = Field(description="suffix of the core's name for it, such as consistency_pct")
+    words: list[str] = Field(description="words a person types for it")
+    decimals: int = Field(1, ge=0, le=4)
+    plausible: tuple[float, float]
+    band: Band | None = None
+    limits_version: int = Field(1, ge=1)
+    instrument: str = Field("laboratory", description="what measures it")
+    live: bool = Field(default=False, description="True where an instrument sends it by itself")
+    uncertainty: float = Field(0, ge=0, description="standard uncertainty, in the tag's unit")
+    noise: float = Field(0, ge=0)
+    drift_per_h: float = 0.0
+    every_h: float | None = Field(None, gt=0, description="how often the laboratory checks it")
+    simulate: float | None = Field(None, description="where the stand-in starts it")
+
+
+class Grade(_Part):
+    """What the machine can be asked for."""
+
+    id: Id
+    name: str
+    grammage_g_per_m2: float = Field(gt=0, le=2000)
+    moisture_pct: float = Field(ge=0, lt=100)
+    ash_frac: Frac
+    shares: dict[Id, Frac] = Field(description="share of the furnish by stream into the blend chest")
+    tonnes_per_h: float = Field(gt=0, le=200)
+    width_m: float = Field(gt=0, le=15)
+    branches: dict[Id, Id] = Field(default_factory=dict, description="split unit: stream that takes all")
+    csf_ml: float = Field(ge=25, le=800)
+    brightness_pct: float = Field(gt=0, le=100)
+    family: str
+
+
+class CookPlan(_Part):
+    """The recipe of a batch cook."""
+
+    id: Id
+    name: str
+    digesters: list[int]
+    digester_volume_m3: float = Field(gt=0)
+    basic_density_kg_per_m3: float = Field(ge=200, le=1000)
+    solid_volume_factor: float = Field(gt=0, lt=0.74)
+    packing_gain_frac: float = Field(ge=-0.05, le=0.4)
+    chip_moisture_frac: float = Field(ge=0, lt=1)
+    charge_pct_naoh_on_wood: float = Field(gt=0, le=40)
+    liquor_to_wood: float = Field(ge=2, le=10)
+    white_liquor_kg_per_m3_as_naoh: float = Field(gt=0, le=300)
+    fill_min: float = Field(gt=0)
+    liquor_min: float = Field(gt=0)
+    ramp_min: float = Field(gt=0)
+    start_c: float = Field(ge=20, le=120)
+    cook_c: float = Field(ge=100, le=200)
+    blow_min: float = Field(gt=0)
+    tail_h: float = Field(ge=0)
+    kappa_target: float = Field(gt=0)
+    alpha: float
+    beta: float
+    n: float
+    kappa_sd: float = Field(gt=0, description="standard deviation of the relation on this mill's cooks")
+    reference_yield_pct: float
+    reference_kappa: float
+    slope_pct: float
+
+
+class Definition(_Part):
+    """A whole mill."""
+
+    format: Literal["fox-vat-line/1"]
+    mill: str
+    note: str
+    families: list[Family]
+    stations: list[Station]
+    units: list[AnyUnit]
+    streams: list[StreamDef]
+    tags: list[Tag]
+    grades: list[Grade]
+    cook: CookPlan
+    constants: dict[Id, float] = Field(default_factory=dict, description="fitted figures the advice uses")
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> Self:
+        faults = [*_duplicates(self), *_loose_ends(self), *_bad_sums(self), *_bad_limits(self)]
+        if faults:
+            raise DefinitionError(faults)
+        return self
+
+    def unit(self, unit_id: str) -> Any:
+        """Return the unit with this id."""
+        return next(unit for unit in self.units if unit.id == unit_id)
+
+    def tag(self, tag_id: str) -> Tag:
+        """Return the tag with this id.
+
+        Raises
+        ------
+        LookupError
+            If there is none.
+        """
+        for tag in self.tags:
+            if tag.id == tag_id:
+                return tag
+        message = f"the line has no tag {tag_id}"
+        raise LookupError(message)
+
+    def grade(self, grade_id: str) -> Grade:
+        """Return the grade with this id."""
+        return next(grade for grade in self.grades if grade.id == grade_id)
+
+    def station(self, station_id: str) -> Station:
+        """Return the station with this id."""
+        return next(station for station in self.stations if station.id == station_id)
+
+
+def _duplicates(line: Definition) -> list[str]:
+    faults = []
+    for kind in ("families", "stations", "units", "streams", "tags", "grades"):
+        seen: set[str] = set()
+        for part in getattr(line, kind):
+            if part.id in seen:
+                faults.append(f"{kind} · {part.id}: the id is used twice; each must be its own")
+            seen.add(part.id)
+    return faults
+
+
+def _loose_ends(line: Definition) -> list[str]:
+    units = {unit.id for unit in line.units}
+    streams = {stream.id: stream for stream in line.streams}
+    stations = {station.id for station in line.stations}
+    tags = {tag.id for tag in line.tags}
+    faults = []
+    for stream in line.streams:
+        for end, name in (("from", stream.source), ("to", stream.target)):
+            if name not in units:
+                faults.append(f"streams · {stream.id} · {end}: there is no unit {name}; allowed is any unit's id")
+    for unit in line.units:
+        if unit.station not in stations:
+            faults.append(f"units · {unit.id} · station: there is no station {unit.station}; allowed: {', '.join(sorted(stations))}")
+        for field in ("gate", "level"):
+            if (tag := getattr(unit, field, None)) and tag not in tags:
+                faults.append(f"units · {unit.id} · {field}: there is no tag {tag}")
+        for field in ("accept", "rest", "overflow"):
+            name = getattr(unit, field, None)
+            if name and (name not in streams or streams[name].source != unit.id):
+                faults.append(f"units · {unit.id} · {field}: {name} is not a stream that leaves {unit.id}")
+        if isinstance(unit, Dose) and unit.of_stream not in streams:
+            faults.append(f"units · {unit.id} · of_stream: there is no stream {unit.of_stream}")
+        leaving = [s.id for s in line.streams if s.source == unit.id]
+        if not isinstance(unit, Sink) and not leaving:
+            faults.append(f"units · {unit.id}: nothing leaves it; add a stream from {unit.id}, or make it a sink")
+        if isinstance(unit, (Mix, React, Source, Store, Dose)) and len(leaving) > 1:
+            faults.append(f"units · {unit.id}: {len(leaving)} streams leave it; a {unit.kind} has one")
+    for tag in line.tags:
+        if tag.station not in stations:
+            faults.append(f"tags · {tag.id} · station: there is no station {tag.station}")
+    if sum(isinstance(unit, Sink) and unit.order for unit in line.units) != 1:
+        faults.append("units: exactly one sink must count the order (order: true)")
+    return faults
+
+
+def _bad_sums(line: Definition) -> list[str]:
+    faults = []
+    for unit in line.units:
+        if isinstance(unit, (Source, Store)) and abs(sum(unit.solids.values()) - 1) > 1e-6:
+            faults.append(f"units · {unit.id} · solids: they add to {sum(unit.solids.values()):g}; they must add to 1")
+    recipe_units = [unit.id for unit in line.units if isinstance(unit, Mix) and unit.recipe]
+    into_recipe = {stream.id for stream in line.streams if stream.target in recipe_units}
+    for grade in line.grades:
+        total = sum(grade.shares.values())
+        if abs(total - 1) > 1e-6:
+            faults.append(f"grades · {grade.id} · shares: they add to {total:g}; they must add to 1")
+        faults += [
+            f"grades · {grade.id} · shares · {name}: no such stream runs into the blend; allowed: {', '.join(sorted(into_recipe))}"
+            for name in grade.shares
+            if name not in into_recipe
+        ]
+    return faults
+
+
+def _bad_limits(line: Definition) -> list[str]:
+    faults = []
+    for tag in line.tags:
+        if tag.plausible[0] >= tag.plausible[1]:
+            faults.append(f"tags · {tag.id} · plausible: {tag.plausible[0]:g} is not below {tag.plausible[1]:g}")
+        if tag.band is None:
+            continue
+        edges = [tag.plausible[0], tag.band.action[0], tag.band.control[0], tag.band.target]
+        edges += [tag.band.control[1], tag.band.action[1], tag.plausible[1]]
+        if edges != sorted(edges):
+            faults.append(
+                f"tags · {tag.id} · band: target must lie inside control, control inside action, action inside plausible"
+            )
+    return faults
+
+
+def parse_definition(text: str) -> Definition:
+    """Return the definition written in `text` (YAML).
+
+    Raises
+    ------
+    DefinitionError
+        With every fault found, each naming the part, the field and what is allowed.
+    """
+    if len(text) > 2_000_000:
+        raise DefinitionError(["the file is larger than 2 MB; a line definition is far smaller"])
+    try:
+        raw = yaml.safe_load(text)
+    except yaml.YAMLError as error:
+        where = getattr(error, "problem_mark", None)
+        place = f"line {where.line + 1}, column {where.column + 1}: " if where else ""
+        raise DefinitionError([f"{place}not readable as YAML: {getattr(error, 'problem', error)}"]) from None
+    if not isinstance(raw, dict):
+        raise DefinitionError(["the file must hold a mapping that starts with format, mill, note"])
+    try:
+        return Definition.model_validate(raw)
+    except ValidationError as error:
+        raise DefinitionError([_worded(fault, raw) for fault in error.errors()]) from None
+
+
+def load_definition(path: Path) -> Definition:
+    """Read a definition from a file; see `parse_definition`."""
+    return parse_definition(path.read_text(encoding="utf-8"))
+
+
+def _worded(fault: Any, raw: dict[str, Any]) -> str:
+    """Say where a fault stands in words: list positions become the part's own id."""
+    place: list[str] = []
+    here: Any = raw
+    for step in fault["loc"]:
+        if isinstance(here, list) and isinstance(step, int) and step < len(here):
+            here = here[step]
+            place.append(str(here.get("id", f"number {step + 1}")) if isinstance(here, dict) else f"number {step + 1}")
+        elif isinstance(here, dict) and step in here:
+            here = here[step]
+            place.append(str(step))
+        elif step not in {"source", "store", "dose", "water", "mix", "react", "separate", "split", "tank", "sink"}:
+            place.append(str(step))
+    given = fault.get("input")
+    shown = f"; it is {given!r}" if isinstance(given, (int, float, str)) and len(str(given)) < 60 else ""
+    return f"{' · '.join(place)}: {fault['msg']}{shown}"
+
+
+def json_schema() -> dict[str, Any]:
+    """Return the JSON Schema of the format, from the model itself."""
+    schema = Definition.model_json_schema(by_alias=True)
+    schema["$id"] = f"{FORMAT}.schema.json"
+    schema["title"] = "Fox Vat line definition"
+    return schema
+
+
+assert set(Component.__args__) == set(COMPONENTS)  # type: ignore[attr-defined]

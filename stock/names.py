@@ -1,0 +1,142 @@
+"""The one list of unit suffixes: what the tail of a name says about its number.
+
+Every number in the core is named with its unit (`flow_l_per_min`). Screens, error
+messages, the method book and the command line all read the unit from here.
+"""
+
+from typing import Final
+
+UNITS: Final[dict[str, str]] = {
+    # Mass and mass flow, with the basis first: bd bone dry, ad air dry (90 % dry).
+    "bd_t_per_h": "BDt/h",
+    "bdt_per_h": "BDt/h",
+    "bd_t_per_d": "BDt/d",
+    "bd_short_t_per_d": "BD short ton/d",
+    "ad_t_per_d": "ADt/d",
+    "bd_t": "BDt",
+    "bdt": "BDt",
+    "ad_t": "ADt",
+    "adt": "ADt",
+    "t_per_h": "t/h",
+    "kg_per_h": "kg/h",
+    "t": "t",
+    "kg": "kg",
+    "g": "g",
+    "odt_per_m2_d": "BDt/(m²·d)",
+    # Flow, volume, density.
+    "l_per_min": "L/min",
+    "us_gal_per_min": "US gal/min",
+    "m3_per_h": "m³/h",
+    "m3_per_t": "m³/BDt",
+    "m3_per_adt": "m³/ADt",
+    "m3": "m³",
+    "ml": "mL",
+    "l": "L",
+    "t_per_m3": "t/m³",
+    "kg_per_m3": "kg/m³",
+    "kg_per_l": "kg/L",
+    "g_per_l": "g/L",
+    "kg_per_t": "kg/t",
+    "normality": "mol/L",
+    "lb_per_us_gal": "lb/US gal",
+    "odt": "BDt",
+    "mol_per_l": "mol/L",
+    # Per tonne of bone-dry pulp.
+    "t_per_odt": "t/BDt",
+    "kg_per_odt": "kg/BDt",
+    "kg_per_bdt": "kg/BDt",
+    "kwh_per_t": "kWh/BDt",
+    "hp_day_per_short_ton": "hp·d/short ton",
+    # Quality.
+    "csf_ml": "mL CSF",
+    "sr": "°SR",
+    "kappa": "kappa",
+    "brightness_pct": "% ISO",
+    "pct": "%",
+    "frac": "",
+    "ratio": "",
+    "factor": "",
+    "m2_per_kg": "m²/kg",
+    "per_kg": "per kg",
+    "kg_per_kg": "kg/kg",
+    # Machine and motor.
+    "m_per_min": "m/min",
+    "g_per_m2": "g/m²",
+    "rpm": "rpm",
+    "kw": "kW",
+    "j_per_m": "J/m",
+    "km_per_rev": "km/rev",
+    "v": "V",
+    "a": "A",
+    "mm": "mm",
+    "m": "m",
+    # State.
+    "c": "°C",
+    "kpa": "kPa",
+    "kpa_abs": "kPa abs",
+    "min": "min",
+    "h": "h",
+    "d": "d",
+    "h_factor": "H",
+    "h_now": "H",
+    "h_target": "H",
+    "h_deficit": "H",
+    "tail_h": "H",
+    # Alkali and cooking, where the basis is part of the unit.
+    "kg_per_m3_as_naoh": "g/L NaOH",
+    "pct_naoh_on_wood": "% NaOH on wood",
+    "pct_na2o": "% Na2O on wood",
+    "liquor_to_wood": "m³/BDt",
+    "m3_solid": "m³ solid",
+    "bdt_per_d": "BDt/d",
+    "kg_bd_per_m3": "kg BD/m³",
+    "t_per_bdt": "t/BDt",
+    "alpha": "",
+    "beta": "",
+    "n": "",
+    "ms_per_cm": "mS/cm",
+    "ks": "",
+    "w_per_m_k": "W/(m·K)",
+    "h_per_h": "H/h",
+    "per_min": "1/min",
+    "count": "",
+    "kj_per_kg": "kJ/kg",
+}
+
+LABELS: Final[dict[str, str]] = {"bd": "bone-dry", "ad": "air-dry", "csf": "freeness", "sre": "refining energy"}
+
+
+def suffix_of(name: str) -> str:
+    """Return the longest known unit suffix of `name`, or '' if it has none."""
+    parts = name.split("_")
+    for start in range(len(parts)):
+        tail = "_".join(parts[start:])
+        if tail in UNITS:
+            return tail
+    return ""
+
+
+def unit_of(name: str) -> str:
+    """Return the unit label that the tail of `name` stands for, '' for a bare number.
+
+    Raises
+    ------
+    LookupError
+        If the name carries no known suffix: every number must say its unit.
+    """
+    suffix = suffix_of(name)
+    if not suffix:
+        message = f"{name} ends in no known unit; add the unit to stock/names.py or rename it"
+        raise LookupError(message)
+    return UNITS[suffix]
+
+
+def spoken(name: str) -> str:
+    """Return `name` in words, without its unit: 'flow_l_per_min' gives 'flow'."""
+    suffix = suffix_of(name)
+    stem = name.removesuffix(suffix).strip("_") if suffix else name
+    if not stem:
+        return {"bd_t_per_h": "bone-dry rate", "bd_t": "bone-dry mass", "ad_t": "air-dry mass", "csf_ml": "freeness"}.get(
+            name, name.replace("_", " ")
+        )
+    return " ".join(LABELS.get(word, word) for word in stem.split("_"))

@@ -1,0 +1,1 @@
+"""Looking ahead: cover, forecasts."""

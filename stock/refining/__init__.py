@@ -1,0 +1,1 @@
+"""Refining: energy, freeness, power."""

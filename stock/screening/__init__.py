@@ -1,0 +1,1 @@
+"""Screening: reject rates, removal, what is lost."""

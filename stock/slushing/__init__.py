@@ -1,0 +1,1 @@
+"""Slushing bales and broke."""

@@ -1,0 +1,1 @@
+"""Brown-stock washing: dilution, displacement, loss."""
