@@ -22,6 +22,11 @@ _SCALARS: Final = (float, int)
 _MISSING: Final = object()
 
 
+def _short(value: float) -> str:
+    """Write a limit as people do: 1,000,000 rather than 1e+06."""
+    return f"{value:,.0f}" if abs(value) >= 1e5 else f"{value:g}"
+
+
 @dataclass(frozen=True, slots=True)
 class Arg:
     """What one argument means and which values it takes.
@@ -42,8 +47,8 @@ class Arg:
 
     def allowed(self, unit: str) -> str:
         """Say in words what is accepted."""
-        low = f"more than {self.low:g}" if self.above else f"{self.low:g}"
-        high = f"less than {self.high:g}" if self.below else f"{self.high:g}"
+        low = f"more than {_short(self.low)}" if self.above else _short(self.low)
+        high = f"less than {_short(self.high)}" if self.below else _short(self.high)
         if math.isinf(self.high) and math.isinf(self.low):
             text = "any finite number"
         elif math.isinf(self.high):

@@ -299,6 +299,27 @@ class Definition(_Part):
         """Return the station with this id."""
         return next(station for station in self.stations if station.id == station_id)
 
+    def constant(self, name: str) -> float:
+        """Return a figure of the mill: one fitted, or a size written at a unit or in the cook plan.
+
+        `<unit>_volume_m3` and `<unit>_consistency_pct` read the unit, `cook_<field>` the plan.
+
+        Raises
+        ------
+        LookupError
+            If the mill does not say.
+        """
+        if name in self.constants:
+            return self.constants[name]
+        if name.startswith("cook_") and hasattr(self.cook, name.removeprefix("cook_")):
+            return float(getattr(self.cook, name.removeprefix("cook_")))
+        for unit in self.units:
+            for field, written in (("volume_m3", "volume_m3"), ("consistency_pct", "holds_consistency_pct")):
+                if name == f"{unit.id}_{field}" and (value := getattr(unit, written, None)) is not None:
+                    return float(value)
+        message = f"the line definition gives no {name}"
+        raise LookupError(message)
+
 
 def _duplicates(line: Definition) -> list[str]:
     faults = []

@@ -1,0 +1,27 @@
+"""What time it is at the desk, and which shift. Pictures and tests may hold it still."""
+
+import os
+from datetime import UTC, datetime, timedelta
+
+from django.utils import timezone
+
+SHIFT_H = 12
+FIRST_H = 6
+
+
+def now() -> datetime:
+    """Return the present, or the moment in FOX_NOW (ISO) where one is set."""
+    if held := os.environ.get("FOX_NOW"):
+        return datetime.fromisoformat(held).astimezone(UTC)
+    return timezone.now()
+
+
+def shift_of(at: datetime) -> tuple[datetime, datetime]:
+    """Return the start and the end of the shift that holds a moment."""
+    local = timezone.localtime(at)
+    start = local.replace(hour=FIRST_H, minute=0, second=0, microsecond=0)
+    while start > local:
+        start -= timedelta(hours=SHIFT_H)
+    while start + timedelta(hours=SHIFT_H) <= local:
+        start += timedelta(hours=SHIFT_H)
+    return start, start + timedelta(hours=SHIFT_H)

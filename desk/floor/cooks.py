@@ -1,0 +1,113 @@
+"""Cooks in progress, followed from the readings of their digester."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+import numpy as np
+from django.db import connection
+
+from desk.floor.models import Cook, epoch
+from desk.floor.state import State
+from stock.cooking.follow import CookFacts, CookState, follow, planned_hold_min, planned_profile, target_h
+from stock.figure import Datum, Figure, Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """A cook with where it stands."""
+
+    cook: Cook
+    state: CookState
+    facts: CookFacts
+    blow_at: datetime
+
+    @property
+    def running(self) -> bool:
+        """Whether it is still in the digester, uncooked or unblown."""
+        return self.state.phase != "blown"
+
+    def figures(self) -> dict[str, Figure]:
+        """Return the cook's figures by name, each with its key."""
+        state = self.state
+        named = {"h_now": state.h_now, "h_target": state.h_target, "kappa": state.kappa, "yield": state.yield_pct}
+        if state.minutes_left is not None:
+            named["left"] = state.minutes_left
+        if state.correction is not None:
+            named["correction"] = state.correction
+        return {name: replace(shown, key=f"cook:{self.cook.number}:{name}") for name, shown in named.items()}
+
+
+def temperatures(state: State, cook: Cook) -> tuple[np.ndarray, np.ndarray]:
+    """Return (minutes since the start, °C) of a cook's digester, thinned to one a minute."""
+    start = epoch(cook.started_at)
+    until = min(epoch(state.now), start + 6 * 3600)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT min(at_s), avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s >= %s AND at_s <= %s"
+            " GROUP BY at_s / 60 ORDER BY 1",
+            [state.world.pk, f"digester_{cook.digester}_temp", start, until],
+        )
+        rows = cursor.fetchall()
+    seconds = np.array([row[0] for row in rows], dtype=float)
+    return (seconds - start) / 60, np.array([row[1] for row in rows], dtype=float)
+
+
+def follow_cook(state: State, cook: Cook) -> Followed | None:
+    """Return where a cook stands, or None while its digester has sent fewer than two readings."""
+    times, values = temperatures(state, cook)
+    if len(times) < 2:
+        return None
+    tag = state.line.tag(f"digester_{cook.digester}_temp")
+    reading = state.readings.get(tag.id)
+    now_min = (state.now - cook.started_at).total_seconds() / 60
+    blown = cook.number in state.blown or _is_down(times, values, state.line.cook.cook_c)
+    measured = Origin("measured", f"{tag.name}, {tag.instrument}, {len(times)} readings", state.now)
+    logged = Origin("entered", f"charge sheet of cook {cook.number}", cook.started_at)
+    facts = CookFacts(
+        plan=state.line.cook,
+        now_min=now_min,
+        times_min=times,
+        temperatures_c=np.clip(values, 20, 200),
+        charge=Datum(cook.charge_pct_naoh_on_wood, logged),
+        kappa_target=Datum(cook.kappa_target, state.set_origin("cook plan")),
+        temperature=reading.as_datum() if reading else Datum(float(values[-1]), measured),
+        readings=measured,
+        blown=blown,
+    )
+    followed = follow(facts)
+    return Followed(cook, followed, facts, cook.started_at + timedelta(minutes=followed.blow_min))
+
+
+def _is_down(times: np.ndarray, values: np.ndarray, cook_c: float) -> bool:
+    """A digester that was at temperature and is far below it has been blown."""
+    return bool(values.max() > cook_c - 8 and values[-1] < cook_c - 25 and values[-1] < values.max() - 25)
+
+
+def follow_all(state: State) -> list[Followed]:
+    """Return every recent cook that can be followed, the nearest to its end first."""
+    followed = [found for cook in state.cooks if (found := follow_cook(state, cook)) is not None]
+    return sorted(followed, key=lambda one: (not one.running, one.blow_at))
+
+
+def plan_minutes(state: State, cook: Cook) -> tuple[float, float, float, float, float]:
+    """Return the planned minutes of fill, liquor, heat, hold and blow of a cook."""
+    plan = state.line.cook
+    origin = Origin("set", "cook plan")
+    facts = CookFacts(
+        plan,
+        0.0,
+        np.array([0.0, 1.0]),
+        np.array([80.0, 80.0]),
+        Datum(cook.charge_pct_naoh_on_wood, origin),
+        Datum(cook.kappa_target, origin),
+        Datum(80.0, origin),
+        origin,
+    )
+    hold = planned_hold_min(plan, target_h(facts).value)
+    return plan.fill_min, plan.liquor_min, plan.ramp_min, hold, plan.blow_min
+
+
+def planned_curve(state: State, cook: Cook) -> tuple[np.ndarray, np.ndarray]:
+    """Return (minutes, °C) of a cook's planned temperature up to its relief."""
+    hold = plan_minutes(state, cook)[3]
+    return planned_profile(state.line.cook, hold)

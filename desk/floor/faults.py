@@ -1,0 +1,26 @@
+"""Pages that say no: what was wrong, what is allowed, and that nothing was lost."""
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+
+def fault(request: HttpRequest, status: int, title: str, words: str) -> HttpResponse:
+    """Render a refusal, whole page or fragment."""
+    htmx = getattr(request, "htmx", None)
+    template = "components/_fault.html" if htmx else "components/fault.html"
+    return render(request, template, {"title": title, "words": words, "status": status}, status=status)
+
+
+def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """Say that the page had gone stale."""
+    return fault(request, 403, "This page had gone stale", "Load it again; what you typed was not sent anywhere.")
+
+
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """Say that there is no such page."""
+    return fault(request, 404, "No such page", "The address leads nowhere. The ribbon leads to every station.")
+
+
+def broken(request: HttpRequest) -> HttpResponse:
+    """Say that something went wrong on our side."""
+    return fault(request, 500, "Something went wrong", "Nothing was written. It is in the server's log with the time.")

@@ -1,0 +1,179 @@
+"""The hand-over: composed from the shift, signed with the signer's own secret, kept as it stood."""
+
+import hashlib
+import json
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from desk.floor import clock
+from desk.floor.cooks import follow_all
+from desk.floor.models import HandOver, Record, World
+from desk.floor.next_up import next_up
+from desk.floor.services import record_event, require
+from desk.floor.state import State
+from desk.people.models import FailedTry, Person
+from desk.people.roles import SIGN
+
+
+class WrongSecretError(Exception):
+    """The secret is not the signer's own, or too many wrong ones were tried."""
+
+
+def clock_text(at: datetime) -> str:
+    """Return a moment as the desk writes it."""
+    return timezone.localtime(at).strftime("%H:%M")
+
+
+def compose(world: World, now: datetime | None = None) -> dict[str, Any]:
+    """Return the sheet of the shift so far, as plain data: what is off, running, coming, recorded."""
+    state = State(world, now)
+    start, end = clock.shift_of(state.now)
+    order = state.order
+    records = (
+        Record.objects.filter(world=world, at__gte=start, at__lte=state.now, superseded_by=None)
+        .exclude(kind=Record.Kind.READING)
+        .select_related("by")
+        .order_by("at")
+    )
+    return {
+        "mill": state.line.mill,
+        "shift": f"{timezone.localtime(start):%a %d %b %Y, %H:%M} to {clock_text(end)}",
+        "composed": f"{timezone.localtime(state.now):%d %b %Y %H:%M}",
+        "sections": [
+            {"title": "Safety first", "rows": _safety(state)},
+            {
+                "title": "On the machine",
+                "rows": [
+                    f"{state.line.grade(order.grade).name}, {order.reel_t_per_h:g} t/h since {clock_text(order.from_at)}",
+                    *(
+                        f"next: {state.line.grade(later.grade).name}, {later.reel_t_per_h:g} t/h from {clock_text(later.from_at)}"
+                        for later in state.orders[1:]
+                    ),
+                ],
+            },
+            {"title": "Out of band", "rows": [_off(reading) for reading in state.off] or ["Nothing is out of band."]},
+            {"title": "Vessels", "rows": _vessels(state)},
+            {"title": "Cooks in flight", "rows": _cooks(state)},
+            {"title": "Coming up", "rows": [f"{item.clock} {item.what}. {item.size}" for item in next_up(state)]},
+            {
+                "title": "What happened",
+                "rows": [f"{clock_text(row.at)} {row.text} ({row.by.short_name})" for row in records]
+                or ["Nothing was logged but readings."],
+            },
+        ],
+    }
+
+
+def _safety(state: State) -> list[str]:
+    stale = [reading.tag.name for reading in state.readings.values() if reading.stale]
+    rows = ["Permits, isolations and gas tests: tell each other, from the permit board. The board rules, not this sheet."]
+    if stale:
+        rows.append(f"Signals that have stopped: {', '.join(stale)}.")
+    return rows
+
+
+def _off(reading: Any) -> str:
+    unit = f" {reading.tag.unit}" if reading.tag.unit else ""
+    value = f"{reading.value:.{reading.tag.decimals}f}{unit}"
+    return f"{reading.tag.name}: {value} at {clock_text(reading.at)}, {reading.verdict.words}"
+
+
+def _vessels(state: State) -> list[str]:
+    rows = []
+    for unit_id, unit in state.vessels.items():
+        reading = state.readings.get(unit.level or "")
+        if reading is None:
+            continue
+        cover = state.cover(unit_id)
+        words = f", {cover_text(cover.value)} of cover" if cover else ", not drawn"
+        rows.append(f"{unit.name}: {reading.value:.0f} %{words}")
+    return rows
+
+
+def cover_text(minutes: float) -> str:
+    """Return a cover as people say it."""
+    if minutes < 90:
+        return f"{minutes:.0f} min"
+    return f"{minutes / 60:.1f} h"
+
+
+def _cooks(state: State) -> list[str]:
+    rows = [
+        f"Cook {one.cook.number}, digester {one.cook.digester}: {one.state.phase}, H {one.state.h_now.value:.0f}"
+        f" of {one.state.h_target.value:.0f}, blow about {clock_text(one.blow_at)}"
+        for one in follow_all(state)
+        if one.running
+    ]
+    return rows or ["No cook is in a digester."]
+
+
+def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOver:
+    """Sign the sheet of the shift so far; it is frozen as composed now.
+
+    Raises
+    ------
+    NotAllowedError, WrongSecretError
+        Nothing is kept.
+    """
+    require(person, SIGN)
+    guard = f"sign {person.username}"
+    if FailedTry.shut(guard):
+        message = "Five wrong secrets in ten minutes: signing is closed to you for a while."
+        raise WrongSecretError(message)
+    if not person.check_signing_secret(secret):
+        FailedTry.objects.create(name=guard)
+        message = "That is not your signing secret. Nothing was signed; the sheet is unchanged."
+        raise WrongSecretError(message)
+    now = clock.now()
+    with transaction.atomic():
+        if (sent := HandOver.objects.filter(form_key=form_key).first()) is not None:
+            return sent
+        signed = _keep(world, person, compose(world, now), clock.shift_of(now)[0], now, form_key)
+        text = f"Hand-over signed by {person.short_name}"
+        key = f"h-{form_key}"[:40]
+        record_event(
+            world, person, text, station="", at=now, form_key=key, kind=Record.Kind.SIGNED, subject=f"sheet {signed.pk}", action=SIGN
+        )
+    return signed
+
+
+def _keep(
+    world: World, person: Person, sheet: dict[str, Any], shift_start: datetime, at: datetime, form_key: str
+) -> HandOver:
+    sheet = {**sheet, "signed": f"{person.first_name} {person.last_name}, {person.role_title}, {timezone.localtime(at):%d %b %Y %H:%M}"}
+    text = json.dumps(sheet, sort_keys=True, ensure_ascii=False)
+    return HandOver.objects.create(
+        world=world,
+        shift_start=shift_start,
+        sheet=sheet,
+        sha256=hashlib.sha256(text.encode()).hexdigest(),
+        signed_by=person,
+        signed_at=at,
+        form_key=form_key,
+    )
+
+
+def keep_demo(world: World, person: Person, shift_start: datetime, at: datetime) -> HandOver:
+    """Keep the hand-over the demonstration opens with: the shift before, in short."""
+    sheet = {
+        "mill": world.name,
+        "shift": f"{timezone.localtime(shift_start):%a %d %b %Y, %H:%M} to {clock_text(shift_start + timedelta(hours=12))}",
+        "composed": f"{timezone.localtime(at):%d %b %Y %H:%M}",
+        "sections": [
+            {
+                "title": "To watch",
+                "rows": [
+                    "Brown stock transmitter: reads high of the pad, take pairs.",
+                    "Cane line: soda cook runs late, tower is going down.",
+                    "Grade change this evening to envelope 80 g white.",
+                ],
+            },
+            {"title": "Safety first", "rows": ["One isolation open: knot conveyor, permit board position 3."]},
+        ],
+    }
+    return _keep(world, person, sheet, shift_start, at, "demo-handover")
+
+

@@ -1,0 +1,64 @@
+"""Read the plant's instruments over OPC UA and keep what they say."""
+
+import asyncio
+import logging
+import time
+from datetime import UTC, datetime
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from asyncua import Client, ua
+from django.core.management.base import BaseCommand, CommandParser
+
+from desk.floor.models import World
+from desk.floor.services import note_cook, store_samples
+from desk.mill.selectors import line_of
+
+log = logging.getLogger(__name__)
+
+
+class Command(BaseCommand):
+    """The one writer of instrument values: batches them, and waits out a lost connection."""
+
+    help = "Read the live tags of a world from an OPC UA server until stopped."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        """Take the server's address and the pace."""
+        parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
+        parser.add_argument("--namespace", default="urn:fox-vat:standin")
+        parser.add_argument("--world", default="live")
+        parser.add_argument("--every", type=float, default=5.0, help="seconds between readings")
+
+    def handle(self, **options: Any) -> None:
+        """Run until stopped."""
+        logging.getLogger("asyncua").setLevel(logging.CRITICAL)
+        try:
+            asyncio.run(self._run(options))
+        except KeyboardInterrupt:
+            return
+
+    async def _run(self, options: dict[str, Any]) -> None:
+        world = await sync_to_async(World.objects.select_related("version").get)(slug=options["world"])
+        line = await sync_to_async(line_of)(world.version)
+        tags = [tag.id for tag in line.tags if tag.live]
+        digesters = line.cook.digesters
+        while True:
+            try:
+                async with Client(options["endpoint"]) as client:
+                    index = await client.get_namespace_index(options["namespace"])
+                    names = [*tags, *(f"digester_{digester}_cook" for digester in digesters)]
+                    nodes = [client.get_node(ua.NodeId(name, index)) for name in names]
+                    while True:
+                        values = await client.read_values(nodes)
+                        await sync_to_async(self._keep)(world, tags, values)
+                        await asyncio.sleep(options["every"])
+            except (OSError, ua.UaError, TimeoutError, asyncio.TimeoutError):
+                await asyncio.sleep(1.0)  # the plant is not there yet, or went away
+
+    def _keep(self, world: World, tags: list[str], values: list[Any]) -> None:
+        now = int(time.time())
+        store_samples(world.pk, [(tag, now, value) for tag, value in zip(tags, values, strict=False)])
+        for number, digester, started_s, charge in values[len(tags) :]:
+            if number:
+                started = datetime.fromtimestamp(started_s, UTC)
+                note_cook(world, int(number), int(digester), started, float(charge))

@@ -1,0 +1,167 @@
+"""The floor as it is lived: worlds, readings, records, orders, cooks, hand-overs."""
+
+import hashlib
+import json
+from datetime import datetime
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from desk.floor.appending import AppendOnly
+from desk.mill.models import DefinitionVersion
+
+
+class World(models.Model):
+    """One line being lived: the live line, or a practice session."""
+
+    class Kind(models.TextChoices):
+        """What is at stake."""
+
+        LIVE = "live", "Live line"
+        PRACTICE = "practice", "Practice"
+
+    slug = models.SlugField(unique=True)
+    name = models.CharField(max_length=80)
+    kind = models.CharField(max_length=10, choices=Kind, default=Kind.LIVE)
+    version = models.ForeignKey(DefinitionVersion, on_delete=models.PROTECT)
+
+    def __str__(self) -> str:
+        """Name of the line."""
+        return self.name
+
+
+class Sample(models.Model):
+    """One value sent by an instrument. The table has no row id: its key is its order."""
+
+    pk = models.CompositePrimaryKey("world_id", "tag", "at_s")
+    world = models.ForeignKey(World, on_delete=models.PROTECT, db_index=False)
+    tag = models.CharField(max_length=40)
+    at_s = models.BigIntegerField()
+    value = models.FloatField()
+
+    class Meta:
+        """Made and altered by hand: see the migration."""
+
+        db_table = "floor_sample"
+
+    def __str__(self) -> str:
+        """Tag and value."""
+        return f"{self.tag} {self.value:g}"
+
+
+class Record(AppendOnly):
+    """Something a person said happened. A correction is a record that supersedes another."""
+
+    class Kind(models.TextChoices):
+        """What sort of entry."""
+
+        READING = "reading", "Reading"
+        EVENT = "event", "Event"
+        BATCH = "batch", "Batch"
+        ORDER = "order", "Order"
+        SIGNED = "signed", "Hand-over"
+
+    world = models.ForeignKey(World, on_delete=models.PROTECT)
+    kind = models.CharField(max_length=10, choices=Kind)
+    station = models.CharField(max_length=40, blank=True)
+    tag = models.CharField(max_length=40, blank=True)
+    value = models.FloatField(null=True, blank=True)
+    unit = models.CharField(max_length=20, blank=True)
+    level = models.CharField(max_length=10, blank=True)
+    text = models.CharField(max_length=500, blank=True)
+    subject = models.CharField(max_length=40, blank=True)
+    at = models.DateTimeField()
+    entered_at = models.DateTimeField(default=timezone.now)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="records")
+    supersedes = models.OneToOneField(
+        "self", on_delete=models.PROTECT, null=True, blank=True, related_name="superseded_by"
+    )
+    reason = models.CharField(max_length=200, blank=True)
+    form_key = models.CharField(max_length=40, unique=True)
+    digest = models.CharField(max_length=64)
+
+    class Meta:
+        """Read by time, and by tag."""
+
+        indexes = [
+            models.Index(fields=["world", "-at"], name="record_by_time"),
+            models.Index(fields=["world", "tag", "-at"], name="record_by_tag"),
+        ]
+        ordering = ["-at", "-id"]
+
+    def __str__(self) -> str:
+        """What it says."""
+        return self.text or f"{self.tag} {self.value}"
+
+    def content(self) -> str:
+        """Return what the digest seals."""
+        fields = [self.kind, self.tag, self.value, self.unit, self.text, self.subject, self.at.isoformat(), self.by_id]
+        return json.dumps([*fields, self.supersedes_id, self.reason])
+
+    def seal(self, previous: str) -> None:
+        """Chain this record to the one before it."""
+        self.digest = hashlib.sha256((previous + self.content()).encode()).hexdigest()
+
+
+class Order(AppendOnly):
+    """What the machine asked for, from when."""
+
+    world = models.ForeignKey(World, on_delete=models.PROTECT)
+    grade = models.CharField(max_length=40)
+    reel_t_per_h = models.FloatField()
+    shares = models.JSONField()
+    from_at = models.DateTimeField(db_index=True)
+    accepted_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+    accepted_at = models.DateTimeField(default=timezone.now)
+    form_key = models.CharField(max_length=40, unique=True)
+
+    def __str__(self) -> str:
+        """Grade and tonnes."""
+        return f"{self.grade} {self.reel_t_per_h:g} t/h"
+
+
+class Cook(AppendOnly):
+    """A batch cook as it was started."""
+
+    world = models.ForeignKey(World, on_delete=models.PROTECT)
+    number = models.PositiveIntegerField()
+    digester = models.PositiveSmallIntegerField()
+    started_at = models.DateTimeField()
+    charge_pct_naoh_on_wood = models.FloatField()
+    kappa_target = models.FloatField()
+
+    class Meta:
+        """A number is given once."""
+
+        constraints = [models.UniqueConstraint(fields=["world", "number"], name="cook_number_once")]
+
+    def __str__(self) -> str:
+        """Number and digester."""
+        return f"cook {self.number}, digester {self.digester}"
+
+
+class HandOver(AppendOnly):
+    """A signed hand-over: the sheet as it stood when it was signed."""
+
+    world = models.ForeignKey(World, on_delete=models.PROTECT)
+    shift_start = models.DateTimeField()
+    sheet = models.JSONField()
+    sha256 = models.CharField(max_length=64)
+    signed_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+    signed_at = models.DateTimeField()
+    form_key = models.CharField(max_length=40, unique=True)
+
+    class Meta:
+        """The newest first."""
+
+        ordering = ["-signed_at"]
+
+    def __str__(self) -> str:
+        """Shift and signer."""
+        return f"hand-over of {self.shift_start:%d %b %H:%M} by {self.signed_by}"
+
+
+def epoch(at: datetime) -> int:
+    """Return whole seconds, as samples are keyed."""
+    return int(at.timestamp())

@@ -1,0 +1,133 @@
+"""Next up: what will need a person, in time order, computed from the line, the cooks, the samples, the orders."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from django.utils import timezone
+
+from desk.floor.cooks import follow_all
+from desk.floor.state import State
+from stock.errors import DomainError
+from stock.plan.cover import vessel_event
+
+AHEAD = timedelta(hours=8)
+MOST = 9
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One line of the rail."""
+
+    at: datetime
+    what: str
+    size: str
+    level: str
+    station: str
+    now: bool = False
+
+    @property
+    def clock(self) -> str:
+        """When, as shown."""
+        return "now" if self.now else timezone.localtime(self.at).strftime("%H:%M")
+
+
+def next_up(state: State) -> list[Item]:
+    """Return what is due, soonest first; what needs a person now comes before everything."""
+    items = [*_off(state), *_cooks(state), *_vessels(state), *_orders(state)]
+    samples = sorted(_samples(state), key=lambda item: item.at)[:3]
+    horizon = state.now + AHEAD
+    found = [item for item in [*items, *samples] if item.at <= horizon]
+    return sorted(found, key=lambda item: (not item.now, item.at))[:MOST]
+
+
+def _off(state: State) -> list[Item]:
+    cards = {card.tag.id: card for card in state.advice}
+    items = []
+    for reading in state.off:
+        card = cards.get(reading.tag.id)
+        if card is None and reading.verdict.level != "act":
+            continue  # outside its band with nothing to move: shown on the station, not pressed on anybody
+        value = f"{reading.value:.{reading.tag.decimals}f} {reading.tag.unit}".strip()
+        size = f"{value}, {reading.verdict.words}."
+        if card is not None:
+            size = f"{value}. {card.correction}."
+        items.append(Item(state.now, reading.tag.name, size, reading.verdict.level, reading.tag.station, now=True))
+    return items
+
+
+def _cooks(state: State) -> list[Item]:
+    items = []
+    for one in follow_all(state):
+        if not one.running:
+            continue
+        overdue = one.blow_at <= state.now
+        words = f"Kappa forecast {one.state.kappa.value:.1f}, target {one.cook.kappa_target:g}."
+        if overdue:
+            words = f"Past its end point. {words}"
+        level = "act" if overdue else "ok"
+        what = f"Blow cook {one.cook.number}, digester {one.cook.digester}"
+        items.append(Item(max(one.blow_at, state.now), what, words, level, "cook", now=overdue))
+    return items
+
+
+def _vessels(state: State) -> list[Item]:
+    items = []
+    for unit_id, unit in state.vessels.items():
+        reading = state.readings.get(unit.level or "")
+        if reading is None or unit.id == "blow_tank":
+            continue
+        found = _event(state, unit_id)
+        if found is not None:
+            items.append(found)
+    return items
+
+
+def _event(state: State, unit_id: str) -> Item | None:
+    """Forecast a vessel from the trend of its level over the last half hour."""
+    unit = state.vessels[unit_id]
+    slope = state.slopes.get(unit.level or "", 0.0)
+    contents = state.contents(unit_id)
+    level = state.readings[unit.level or ""].value
+    per_pct = contents.value / level if level > 0 else 0.0
+    low, high = getattr(unit, "low_pct", 10.0), getattr(unit, "high_pct", 95.0)
+    rate = slope * per_pct
+    if abs(slope) < 0.5 or not low < level < high:
+        return None
+    segment = {"span_h": 8.0, "in_bdt_per_h": max(rate, 0.0), "out_bdt_per_h": max(-rate, 0.0)}
+    try:
+        event = vessel_event(level_bdt=contents.value, min_bdt=low * per_pct, max_bdt=high * per_pct, segments=[segment])
+    except DomainError:
+        return None
+    if event.event_count == 0:
+        return None
+    what = f"{unit.name} {'runs low' if event.event_count < 0 else 'fills up'}"
+    words = f"{level:.0f} % now, {'losing' if slope < 0 else 'gaining'} {abs(rate):.1f} BDt/h."
+    soon = event.time_h < 4
+    return Item(state.now + timedelta(hours=event.time_h), what, words, "outside" if soon else "ok", unit.station)
+
+
+def _samples(state: State) -> list[Item]:
+    items = []
+    for tag in state.line.tags:
+        if tag.every_h is None:
+            continue
+        last = state.lab.get(tag.id)
+        due = last.at + timedelta(hours=tag.every_h) if last else state.now
+        what = f"Sample: {tag.name[:1].lower()}{tag.name[1:]}"
+        words = f"Every {tag.every_h:g} h, none yet."
+        if last is not None and last.value is not None:
+            value = f"{last.value:.{tag.decimals}f} {tag.unit}".rstrip()
+            words = f"Last {value} at {timezone.localtime(last.at):%H:%M}."
+        if due < state.now - timedelta(minutes=15):
+            words = f"Overdue since {timezone.localtime(due):%H:%M}. {words}"
+        items.append(Item(max(due, state.now), what, words, "ok", tag.station))
+    return items
+
+
+def _orders(state: State) -> list[Item]:
+    items = []
+    for order in state.orders[1:]:
+        grade = state.line.grade(order.grade)
+        words = f"{order.reel_t_per_h:g} t/h from {timezone.localtime(order.from_at):%H:%M}."
+        items.append(Item(order.from_at, f"Change to {grade.name}", words, "ok", "order"))
+    return items

@@ -1,0 +1,223 @@
+"""Writing to the floor: one verb, one transaction each."""
+
+from collections.abc import Iterable, Sequence
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import IntegrityError, connection, transaction
+
+from desk.floor import clock
+from desk.floor.models import Cook, Order, Record, World
+from desk.mill.selectors import line_of, solve
+from desk.people.models import Person
+from desk.people.roles import ACTIONS, CORRECT, ORDER, RECORD, who_may
+from stock.judge.limits import judge, refuse_impossible
+
+LATEST = timedelta(minutes=2)  # clocks differ a little; the future is refused beyond this
+EARLIEST = timedelta(days=3)
+
+
+class NotAllowedError(Exception):
+    """A role that may not do this; the message says which may."""
+
+
+class AlreadyCorrectedError(Exception):
+    """Somebody else has corrected the entry meanwhile; `by` is theirs."""
+
+    def __init__(self, by: Record) -> None:
+        """Keep the correction that came first."""
+        super().__init__(f"{by.by.short_name} corrected this entry at {by.entered_at:%H:%M} to {by.text or by.value}")
+        self.by = by
+
+
+def require(person: Person, action: str) -> None:
+    """Refuse a person whose role does not carry an action."""
+    if not person.may(action):
+        message = f"As {person.role_title} you may look but not {ACTIONS[action]}; that takes a {who_may(action)}."
+        raise NotAllowedError(message)
+
+
+def check_moment(at: datetime) -> None:
+    """Refuse a moment in the future, or too long ago to be a slip of memory."""
+    now = clock.now()
+    if at > now + LATEST:
+        raise ValidationError({"at": f"{at:%d %b %H:%M} is in the future; now is {now:%H:%M}"})
+    if at < now - EARLIEST:
+        raise ValidationError({"at": f"{at:%d %b %H:%M} is more than {EARLIEST.days} days ago"})
+
+
+def _append(record: Record) -> Record:
+    """Seal a record to the one before it and keep it; a form sent twice gives the first record back."""
+    with transaction.atomic():
+        if (sent := Record.objects.filter(form_key=record.form_key).first()) is not None:
+            return sent
+        previous = Record.objects.filter(world=record.world).order_by("-id").values_list("digest", flat=True).first()
+        record.seal(previous or "")
+        record.save()
+    return record
+
+
+def record_reading(world: World, person: Person, tag_id: str, value: float, *, at: datetime, form_key: str) -> Record:
+    """Record a value somebody read.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        For a wrong role, a moment that cannot be, a value that cannot be.
+    """
+    require(person, RECORD)
+    check_moment(at)
+    tag = line_of(world.version).tag(tag_id)
+    refuse_impossible(tag, value)
+    return _append(
+        Record(
+            world=world,
+            kind=Record.Kind.READING,
+            station=tag.station,
+            tag=tag.id,
+            value=value,
+            unit=tag.unit,
+            level=judge(tag, value).level,
+            at=at,
+            by=person,
+            form_key=form_key,
+        )
+    )
+
+
+def record_event(
+    world: World,
+    person: Person,
+    text: str,
+    *,
+    station: str,
+    at: datetime,
+    form_key: str,
+    kind: str = Record.Kind.EVENT,
+    tag: str = "",
+    subject: str = "",
+    action: str = RECORD,
+) -> Record:
+    """Record something that happened, in words."""
+    require(person, action)
+    check_moment(at)
+    if not text.strip():
+        raise ValidationError({"text": "say what happened, in up to 500 characters"})
+    if len(text) > 500:
+        raise ValidationError({"text": f"the note is {len(text)} characters long; 500 is the most"})
+    fields = {"kind": kind, "station": station, "tag": tag, "subject": subject, "text": text.strip()}
+    return _append(Record(world=world, at=at, by=person, form_key=form_key, **fields))
+
+
+def correct(record: Record, person: Person, *, value: float | None, text: str, reason: str, form_key: str) -> Record:
+    """Supersede a record; the old one stays readable.
+
+    Raises
+    ------
+    AlreadyCorrectedError
+        If somebody else corrected it first.
+    NotAllowedError, ValidationError, DomainError
+        For a wrong role, a missing reason, a value that cannot be.
+    """
+    require(person, CORRECT)
+    if not reason.strip():
+        raise ValidationError({"reason": "say why, so that the next shift understands"})
+    level = record.level
+    if record.kind == Record.Kind.READING:
+        if value is None:
+            raise ValidationError({"value": "give the right value, as a number"})
+        tag = line_of(record.world.version).tag(record.tag)
+        refuse_impossible(tag, value)
+        level = judge(tag, value).level
+    new = Record(
+        world=record.world,
+        kind=record.kind,
+        station=record.station,
+        tag=record.tag,
+        value=value if record.kind == Record.Kind.READING else None,
+        unit=record.unit,
+        level=level,
+        text=text.strip()[:500],
+        subject=record.subject,
+        at=record.at,
+        by=person,
+        supersedes=record,
+        reason=reason.strip()[:200],
+        form_key=form_key,
+    )
+    try:
+        return _append(new)
+    except IntegrityError:
+        first = Record.objects.select_related("by").get(supersedes=record)
+        raise AlreadyCorrectedError(first) from None
+
+
+def accept_order(
+    world: World,
+    person: Person,
+    *,
+    grade: str,
+    reel_t_per_h: float,
+    shares: dict[str, float],
+    from_at: datetime,
+    form_key: str,
+) -> Order:
+    """Accept an order the line can meet, and log it.
+
+    Raises
+    ------
+    NotAllowedError, DomainError
+        For a wrong role, or an order that cannot be met: nothing is written.
+    """
+    require(person, ORDER)
+    result = solve(world.version, grade, reel_t_per_h, shares)
+    result.require_feasible()
+    with transaction.atomic():
+        if (sent := Order.objects.filter(form_key=form_key).first()) is not None:
+            return sent
+        order = Order.objects.create(
+            world=world,
+            grade=grade,
+            reel_t_per_h=reel_t_per_h,
+            shares=shares,
+            from_at=from_at,
+            accepted_by=person,
+            form_key=form_key,
+        )
+        name = line_of(world.version).grade(grade).name
+        record_event(
+            world,
+            person,
+            f"Order accepted: {reel_t_per_h:g} t/h of {name}, from {from_at:%H:%M}",
+            station="deliver",
+            at=clock.now(),
+            form_key=f"o-{form_key}"[:40],
+            kind=Record.Kind.ORDER,
+            action=ORDER,
+        )
+    return order
+
+
+def store_samples(world_id: int, rows: Iterable[Sequence[Any]]) -> int:
+    """Keep instrument values, (tag, second, value) each; a second value for the same second is left out."""
+    values = [(world_id, tag, at_s, value) for tag, at_s, value in rows]
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.executemany(
+            "INSERT OR IGNORE INTO floor_sample (world_id, tag, at_s, value) VALUES (%s, %s, %s, %s)", values
+        )
+    return len(values)
+
+
+def note_cook(world: World, number: int, digester: int, started_at: datetime, charge_pct: float) -> Cook | None:
+    """Keep a cook the digesters report; one already known is left alone."""
+    if Cook.objects.filter(world=world, number=number).exists():
+        return None
+    return Cook.objects.create(
+        world=world,
+        number=number,
+        digester=digester,
+        started_at=started_at,
+        charge_pct_naoh_on_wood=charge_pct,
+        kappa_target=line_of(world.version).cook.kappa_target,
+    )

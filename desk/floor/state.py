@@ -1,0 +1,282 @@
+"""The line as it stands at a moment: last readings, the order, its balance, what is off."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from functools import cached_property
+
+from django.db import connection
+from django.utils import timezone
+
+from desk.floor import clock
+from desk.floor.models import Cook, Order, Record, World, epoch
+from desk.mill.selectors import line_of, solve
+from stock.figure import Datum, Figure, Origin, figure, given
+from stock.judge.advice import Advice, advise
+from stock.judge.limits import Verdict, judge
+from stock.line.balance import LineResult
+from stock.line.definition import Definition, Mix, Store, Tag
+
+STALE_S = 90
+LAB_BACK = timedelta(hours=36)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A value as last known, with where it came from."""
+
+    tag: Tag
+    value: float
+    at: datetime
+    origin: Origin
+    verdict: Verdict
+    stale: bool
+    record_id: int | None = None
+
+    def as_datum(self) -> Datum:
+        """Use it in a calculation."""
+        return Datum(self.value, self.origin)
+
+    def as_figure(self) -> Figure:
+        """Show it with its origin."""
+        shown = given(self.tag.name, self.value, self.tag.unit, self.origin, self.tag.decimals)
+        return replace(shown, key=f"reading:{self.tag.id}")
+
+
+class State:
+    """Everything a page needs, read once."""
+
+    def __init__(self, world: World, now: datetime | None = None) -> None:
+        """Bind to a world and a moment; nothing is read before it is asked for."""
+        self.world = world
+        self.now = now or clock.now()
+        self.line: Definition = line_of(world.version)
+
+    # ---- readings
+
+    @cached_property
+    def readings(self) -> dict[str, Reading]:
+        """The current value of each tag: the instrument's while it lives, else the laboratory's."""
+        found: dict[str, Reading] = {}
+        for tag in self.line.tags:
+            lab, live = self.lab.get(tag.id), self.live.get(tag.id)
+            if live is not None:
+                at = datetime.fromtimestamp(live[0], UTC)
+                stale = epoch(self.now) - live[0] > STALE_S
+                if lab is None or not stale or at >= lab.at:
+                    words = f"{tag.instrument}, ± {tag.uncertainty:g} {tag.unit}".strip()
+                    origin = Origin("measured", words, at)
+                    found[tag.id] = Reading(tag, live[1], at, origin, judge(tag, live[1]), stale)
+                    continue
+            if lab is not None and lab.value is not None:
+                origin = Origin("entered", f"{lab.by.short_name}, {tag.instrument}", lab.at)
+                found[tag.id] = Reading(tag, lab.value, lab.at, origin, judge(tag, lab.value), False, lab.pk)
+        return found
+
+    @cached_property
+    def live(self) -> dict[str, tuple[int, float]]:
+        """Second and value of the last sample of each tag."""
+        tags = [tag.id for tag in self.line.tags if tag.live]
+        parts = " UNION ALL ".join(
+            "SELECT * FROM (SELECT tag, at_s, value FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s <= %s"
+            " ORDER BY at_s DESC LIMIT 1)"
+            for _ in tags
+        )
+        if not tags:
+            return {}
+        until = epoch(self.now)
+        values = [part for tag in tags for part in (self.world.pk, tag, until)]
+        with connection.cursor() as cursor:
+            cursor.execute(parts, values)
+            return {tag: (at_s, value) for tag, at_s, value in cursor.fetchall()}
+
+    @cached_property
+    def lab(self) -> dict[str, Record]:
+        """The newest valid entry of each tag."""
+        rows = (
+            Record.objects.filter(
+                world=self.world,
+                kind=Record.Kind.READING,
+                at__lte=self.now,
+                at__gte=self.now - LAB_BACK,
+                superseded_by=None,
+            )
+            .select_related("by")
+            .order_by("at", "id")
+        )
+        return {row.tag: row for row in rows}
+
+    @cached_property
+    def slopes(self) -> dict[str, float]:
+        """Change an hour of each live tag, a straight line through the last half hour."""
+        since = epoch(self.now) - 1800
+        tags = [tag.id for tag in self.line.tags if tag.live and tag.quantity == "pct"]
+        marks = ", ".join(["%s"] * len(tags))
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT tag, count(*), avg(at_s - %s), avg(value), avg((at_s - %s) * value), avg((at_s - %s) * (at_s - %s))"  # noqa: S608
+                f" FROM floor_sample WHERE world_id = %s AND tag IN ({marks}) AND at_s > %s AND at_s <= %s GROUP BY tag",
+                [since, since, since, since, self.world.pk, *tags, since, epoch(self.now)],
+            )
+            rows = cursor.fetchall()
+        found = {}
+        for tag, count, mean_t, mean_v, mean_tv, mean_tt in rows:
+            spread = mean_tt - mean_t * mean_t
+            if count >= 8 and spread > 0:
+                found[tag] = 3600 * (mean_tv - mean_t * mean_v) / spread
+        return found
+
+    def reading(self, tag_id: str) -> Datum:
+        """Return a tag's value with its origin; LookupError where there is none."""
+        return self.readings[tag_id].as_datum()
+
+    def target(self, tag_id: str) -> Datum:
+        """Return a tag's target, from the approved limits."""
+        tag = self.line.tag(tag_id)
+        if tag.band is None:
+            raise LookupError(tag_id)
+        return Datum(tag.band.target, self.set_origin(f"limit set {tag.limits_version}"))
+
+    def constant(self, name: str) -> Datum:
+        """Return a fitted figure of the mill."""
+        return Datum(self.line.constant(name), self.set_origin("mill definition"))
+
+    def flow(self, stream_id: str) -> Datum:
+        """Return the bone-dry flow of a stream in the running balance."""
+        return self.flow_figure(stream_id, stream_id).as_datum()
+
+    def set_origin(self, what: str) -> Origin:
+        """Say in which approved version something was set."""
+        version = self.world.version
+        approved = timezone.localtime(version.approved_at)
+        text = f"{what}, version {version.number}, approved {approved:%d %b} by {version.approved_by}"
+        return Origin("set", text)
+
+    # ---- the order and its balance
+
+    @cached_property
+    def orders(self) -> list[Order]:
+        """The order in force, then those to come."""
+        current = (
+            Order.objects.filter(world=self.world, from_at__lte=self.now)
+            .select_related("accepted_by")
+            .order_by("-from_at", "-id")[:1]
+        )
+        coming = Order.objects.filter(world=self.world, from_at__gt=self.now).order_by("from_at", "id")[:4]
+        return [*current, *coming]
+
+    @property
+    def order(self) -> Order:
+        """The order in force."""
+        return self.orders[0]
+
+    @cached_property
+    def result(self) -> LineResult:
+        """The balance of the order in force."""
+        return solve(self.world.version, self.order.grade, self.order.reel_t_per_h, self.order.shares)
+
+    def flow_figure(self, stream_id: str, label: str) -> Figure:
+        """Return a stream's bone-dry flow as a figure."""
+        order = self.order
+        text = f"whole-line balance for {order.reel_t_per_h:g} t/h of {self.line.grade(order.grade).name}"
+        value = self.result.streams[stream_id].bd_t_per_h
+        shown = given(label, value, "BDt/h", Origin("computed", text, order.from_at), 1)
+        return replace(shown, key=f"flow:{stream_id}")
+
+    @cached_property
+    def flows(self) -> dict[str, float]:
+        """Bone-dry flow of every stream."""
+        return {name: stream.bd_t_per_h for name, stream in self.result.streams.items()}
+
+    # ---- vessels
+
+    @cached_property
+    def vessels(self) -> dict[str, Mix | Store]:
+        """Every chest, tower and store with a level."""
+        return {
+            unit.id: unit
+            for unit in self.line.units
+            if isinstance(unit, (Mix, Store)) and unit.volume_m3 and unit.level
+        }
+
+    def contents(self, unit_id: str) -> Figure:
+        """Return the bone-dry stock in a vessel."""
+        unit = self.vessels[unit_id]
+        level = self.readings[unit.level or ""]
+        consistency = unit.consistency_pct or getattr(unit, "holds_consistency_pct", None) or 0.0
+        return figure(
+            "chest_bd_t",
+            f"stock in {unit.name}",
+            {
+                "volume_m3": Datum(unit.volume_m3, self.set_origin("vessel")),
+                "level_pct": level.as_datum(),
+                "consistency_pct": Datum(consistency, self.set_origin("vessel")),
+            },
+        )
+
+    def cover(self, unit_id: str) -> Figure | None:
+        """Return how long a vessel lasts at the present draw, None where nothing is drawn."""
+        unit = self.vessels[unit_id]
+        stream = next(stream.id for stream in self.line.streams if stream.source == unit_id)
+        if (unit.level or "") not in self.readings or self.flows[stream] < 1e-6:
+            return None
+        low = getattr(unit, "low_pct", 10.0)
+        contents = self.contents(unit_id)
+        least = figure(
+            "chest_bd_t",
+            "stock that cannot be used",
+            {**contents.data, "level_pct": Datum(low, self.set_origin("vessel"))},
+        )
+        shown = figure(
+            "chest_cover",
+            f"cover in {unit.name}",
+            {
+                "level_bd_t": contents.as_datum(),
+                "min_bd_t": least.as_datum(),
+                "demand_bd_t_per_h": self.flow(stream),
+            },
+            decimals=0,
+        )
+        return replace(shown, key=f"cover:{unit_id}")
+
+    # ---- what is off
+
+    @cached_property
+    def off(self) -> list[Reading]:
+        """Readings outside their band, the gravest first."""
+        found = [reading for reading in self.readings.values() if reading.verdict.level != "ok"]
+        return sorted(found, key=lambda reading: reading.verdict.level != "act")
+
+    @cached_property
+    def advice(self) -> list[Advice]:
+        """The cards for what is off."""
+        cards = (advise(reading.tag, reading.verdict, self) for reading in self.off)
+        return [card for card in cards if card is not None]
+
+    def advice_for(self, tags: Iterable[Tag]) -> list[Advice]:
+        """Return the cards that concern some tags."""
+        wanted = {tag.id for tag in tags}
+        return [card for card in self.advice if card.tag.id in wanted]
+
+    def tags_of(self, station_id: str) -> list[Tag]:
+        """Return a station's tags."""
+        return [tag for tag in self.line.tags if tag.station == station_id]
+
+    # ---- cooks
+
+    @cached_property
+    def cooks(self) -> list[Cook]:
+        """Cooks started in the last half day, the newest first."""
+        return list(
+            Cook.objects.filter(
+                world=self.world, started_at__lte=self.now, started_at__gte=self.now - timedelta(hours=9)
+            ).order_by("-started_at")
+        )
+
+    @cached_property
+    def blown(self) -> set[int]:
+        """Numbers of the cooks whose blow was logged."""
+        subjects = Record.objects.filter(
+            world=self.world, kind=Record.Kind.BATCH, tag="blow", superseded_by=None, at__gte=self.now - timedelta(hours=12)
+        ).values_list("subject", flat=True)
+        return {int(subject.removeprefix("cook ")) for subject in subjects}

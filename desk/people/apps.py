@@ -1,0 +1,9 @@
+"""People: roles, preferences, signing."""
+
+from django.apps import AppConfig
+
+
+class PeopleConfig(AppConfig):
+    """Registers the app."""
+
+    name = "desk.people"

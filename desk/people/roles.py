@@ -1,0 +1,38 @@
+"""What each role may do. Looking is open to all who are signed in; acting is not."""
+
+from dataclasses import dataclass
+from typing import Final
+
+
+@dataclass(frozen=True, slots=True)
+class Role:
+    """A role and its actions."""
+
+    title: str
+    actions: frozenset[str]
+
+
+RECORD, CORRECT, COOK, ORDER, SIGN = "record", "correct", "cook", "order", "sign"
+
+ACTIONS: Final[dict[str, str]] = {
+    RECORD: "enter readings and notes",
+    CORRECT: "correct an entry",
+    COOK: "log steps of a cook",
+    ORDER: "accept an order",
+    SIGN: "sign a hand-over",
+}
+
+ROLES: Final[dict[str, Role]] = {
+    "operator": Role("stock operator", frozenset({RECORD, CORRECT, SIGN})),
+    "cook": Role("cook", frozenset({RECORD, CORRECT, COOK, SIGN})),
+    "tester": Role("tester", frozenset({RECORD, CORRECT})),
+    "lead": Role("shift lead", frozenset({RECORD, CORRECT, COOK, ORDER, SIGN})),
+    "engineer": Role("process engineer", frozenset({RECORD, CORRECT, ORDER})),
+    "trainee": Role("trainee", frozenset()),
+}
+
+
+def who_may(action: str) -> str:
+    """Return the roles that carry an action, in words."""
+    titles = [role.title for role in ROLES.values() if action in role.actions]
+    return ", ".join(titles[:-1]) + " or " + titles[-1] if len(titles) > 1 else titles[0]

@@ -1,0 +1,132 @@
+"""What every page shares: the line it is on, the ribbon, the rail, and how it is answered."""
+
+import secrets
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import wraps
+from typing import Any
+
+from django.db import connection
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.utils import timezone
+
+from desk.floor import clock
+from desk.floor.faults import fault
+from desk.floor.models import Record, World
+from desk.floor.next_up import next_up
+from desk.floor.services import NotAllowedError
+from desk.floor.state import State
+from desk.people.models import Person
+from stock.line.drawing import draw_ribbon, ribbon_columns
+
+RIBBON_W, RIBBON_H = 962, 78
+
+
+@dataclass(frozen=True, slots=True)
+class Stop:
+    """One press-place on the ribbon."""
+
+    id: str
+    name: str
+    x: float
+    level: str
+    open: bool
+    left: float
+    width: float
+
+
+def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """Give a view the line's state in place of its slug; a wrong role is answered in words."""
+
+    @wraps(view)
+    def wrapped(request: HttpRequest, world_slug: str, **kwargs: Any) -> HttpResponse:
+        world = get_object_or_404(World.objects.select_related("version"), slug=world_slug)
+        try:
+            return view(request, State(world), **kwargs)
+        except NotAllowedError as error:
+            return fault(request, 403, "Not with this role", str(error))
+
+    return wrapped
+
+
+def signed_in(request: HttpRequest) -> Person:
+    """Return who is at the desk."""
+    assert isinstance(request.user, Person)
+    return request.user
+
+
+def named(state: State, records: Iterable[Record]) -> list[Record]:
+    """Give each entry the name of what it measured, as shown."""
+    rows = list(records)
+    for row in rows:
+        row.tag_name = state.line.tag(row.tag).name if row.kind == Record.Kind.READING else row.text  # type: ignore[attr-defined]
+    return rows
+
+
+def new_key() -> str:
+    """Return a key that makes a form count once, however often it is sent."""
+    return secrets.token_urlsafe(18)
+
+
+def page(
+    request: HttpRequest, state: State, template: str, context: dict[str, Any] | None = None, *, here: str = "", status: int = 200
+) -> HttpResponse:
+    """Answer with a whole page round a body template, or its live part alone where the page refreshes itself."""
+    live = bool(getattr(request, "htmx", False)) and request.headers.get("HX-Target", "").endswith("#desk")
+    tag = version_tag(state)
+    if live and request.headers.get("HX-PTag") == tag:
+        return HttpResponse(status=304)
+    start, end = clock.shift_of(state.now)
+    shared = {
+        "body": template,
+        "state": state,
+        "line": state.line,
+        "world": state.world,
+        "here": here,
+        "now": state.now,
+        "shift_left_min": int((end - timezone.localtime(state.now)).total_seconds() // 60),
+        "shift_start": start,
+        "items": next_up(state),
+        "ptag": tag,
+        "entry_key": new_key(),
+        **ribbon(state, here),
+        **(context or {}),
+    }
+    response = render(request, "components/live.html" if live else "components/page.html", shared, status=status)
+    response["HX-PTag"] = tag
+    response["Cache-Control"] = "no-store"
+    return response
+
+
+def version_tag(state: State) -> str:
+    """Return what changes when the page would: the last sample, record and order, and the minute."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT (SELECT max(id) FROM floor_record WHERE world_id = %s), (SELECT max(id) FROM floor_order WHERE world_id = %s)",
+            [state.world.pk, state.world.pk],
+        )
+        record, order = cursor.fetchone()
+    newest = max((at_s for at_s, _ in state.live.values()), default=0)
+    return f"{newest}.{record or 0}.{order or 0}.{int(state.now.timestamp()) // 60}"
+
+
+def ribbon(state: State, here: str) -> dict[str, Any]:
+    """Return the ribbon's drawing and its stops."""
+    drawing = draw_ribbon(state.line, state.flows, width=RIBBON_W, height=RIBBON_H)
+    columns = ribbon_columns(state.line, RIBBON_W)
+    step = RIBBON_W / len(columns)
+    worst: dict[str, str] = {}
+    for reading in state.off:
+        station = reading.tag.station
+        worst[station] = "act" if "act" in (worst.get(station), reading.verdict.level) else "outside"
+    stops = [
+        Stop(station.id, station.name, columns[station.id], worst.get(station.id, "ok"), station.id == here, columns[station.id] - step / 2 + 4, step - 8)
+        for station in state.line.stations
+    ]
+    marks = [
+        (node, state.readings[node.tag].verdict.level)
+        for node in drawing.nodes
+        if node.tag in state.readings and state.readings[node.tag].verdict.level != "ok"
+    ]
+    return {"ribbon": drawing, "stops": stops, "marks": marks}

@@ -1,0 +1,129 @@
+"""Line: the whole of it, large, with one sentence a tributary."""
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+
+from desk.floor.cooks import follow_all
+from desk.floor.state import State
+from desk.stations.frame import on_line
+from desk.stations.frame import page as render_page
+from stock.figure import Figure
+from stock.line.drawing import Drawing, Node, draw_line
+
+WIDTH, HEIGHT = 962, 474
+VAT_H, VAT_HALF = 56.0, 28.0
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A node with what is written at it."""
+
+    node: Node
+    figure: Figure | None
+    level: str
+    fill: str = ""
+    rule: tuple[float, float] | None = None
+
+
+@on_line
+def page(request: HttpRequest, state: State) -> HttpResponse:
+    """Show the line."""
+    drawing = draw_line(state.line, state.flows, width=WIDTH, height=HEIGHT)
+    context = {
+        "drawing": drawing,
+        "nodes": [mark(state, node) for node in drawing.nodes],
+        "arrow": f"M{drawing.end_x:.1f} {drawing.end_y - drawing.end_half - 9:.1f}"
+        f"L{drawing.end_x + 24:.1f} {drawing.end_y:.1f}L{drawing.end_x:.1f} {drawing.end_y + drawing.end_half + 9:.1f}Z",
+        "lane_figures": [(lane, _lane_figure(state, drawing, index)) for index, lane in enumerate(drawing.lanes)],
+        "sentence": sentence(state),
+        "stories": stories(state),
+        "grade": state.line.grade(state.order.grade),
+    }
+    return render_page(request, state, "line/page.html", context, here="line")
+
+
+def mark(state: State, node: Node) -> Mark:
+    """Return what is written at a gate or a vat: one number, or the cover."""
+    reading = state.readings.get(node.tag)
+    level = reading.verdict.level if reading else "ok"
+    if node.kind == "gate":
+        shown = reading.as_figure() if reading else None
+        return Mark(node, shown, level)
+    unit = state.vessels[node.unit]
+    band = (getattr(unit, "low_pct", 10.0) / 100, getattr(unit, "high_pct", 95.0) / 100)
+    if reading is not None and reading.tag.band is not None:
+        low, high = reading.tag.band.control
+        band = (low / 100, high / 100)
+    cover = state.cover(node.unit)
+    filled = (reading.value if reading else 0.0) / 100
+    return Mark(node, cover, level, vat_fill(filled), (VAT_HALF - VAT_H * band[1], VAT_H * (band[1] - band[0])))
+
+
+def vat_fill(filled_frac: float) -> str:
+    """Return the path of a vat's contents: the tub cut off at its level."""
+    y = VAT_HALF - VAT_H * min(1.0, max(0.0, filled_frac))
+    half = 17 - 4.5 * (y + VAT_HALF) / VAT_H
+    if y > VAT_HALF - 4:
+        return f"M-10 {y:.1f}L10 {y:.1f}L8 28L-8 28Z"
+    return f"M{-half:.1f} {y:.1f}L{half:.1f} {y:.1f}L12.5 24Q12 28 8 28L-8 28Q-12 28 -12.5 24Z"
+
+
+def _lane_figure(state: State, drawing: Drawing, index: int) -> Figure:
+    """Return the flow a tributary brings to the blend."""
+    family = drawing.lanes[index]
+    blend = next(unit.id for unit in state.line.units if getattr(unit, "recipe", False))
+    into = [stream.id for stream in state.line.streams if stream.target == blend]
+    stream = min(into, key=lambda name: abs(state.flows[name] - family.bd_t_per_h))
+    return replace(state.flow_figure(stream, f"{family.name} to the blend"), key=f"flow:{stream}")
+
+
+def sentence(state: State) -> str:
+    """Say how the line is, and the one thing that needs a person."""
+    order = state.order
+    grade = state.line.grade(order.grade)
+    opening = f"{order.reel_t_per_h:g} t/h of {grade.name} to the machine."
+    needing = [card for card in state.advice]
+    late = [one for one in follow_all(state) if one.state.phase == "past its end"]
+    if late:
+        return f"{opening} Cook {late[0].cook.number} is past its end point: blow it."
+    if not needing and not state.off:
+        return f"{opening} Nothing needs you now."
+    if len(needing) == 1:
+        return f"{opening} One thing needs you: {_lower(needing[0].tag.name)} is {needing[0].verdict.words}."
+    if needing:
+        return f"{opening} {_count(len(needing))} things need you, first: {_lower(needing[0].tag.name)} is {needing[0].verdict.words}."
+    return f"{opening} {_lower(state.off[0].tag.name, first=True)} is {state.off[0].verdict.words}; nothing to move yet."
+
+
+def _lower(name: str, *, first: bool = False) -> str:
+    return name if first else name[:1].lower() + name[1:]
+
+
+def _count(number: int) -> str:
+    return ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine")[number] if number < 10 else str(number)
+
+
+def stories(state: State) -> list[dict[str, Any]]:
+    """Return a line of words for each part of the line."""
+    parts = (
+        ("Wood", ("kappa_wood", "wash_loss", "shives", "wood_brightness")),
+        ("Cane", ("kappa_cane", "cane_brightness", "cane_tower_level")),
+        ("Recovered", ("pulper_cons", "ink", "rec_brightness")),
+        ("Blend", ("blend_freeness", "blend_brightness", "sheet_ash")),
+    )
+    told = []
+    for name, tags in parts:
+        readings = [state.readings[tag] for tag in tags if tag in state.readings]
+        off = [reading for reading in readings if reading.verdict.level != "ok"]
+        if name == "Wood":
+            running = [one for one in follow_all(state) if one.state.phase == "at temperature"]
+            lead = ""
+            if running:
+                left = running[0].state.h_target.value - running[0].state.h_now.value
+                lead = f"Cook {running[0].cook.number} is at temperature, {max(left, 0):.0f} H to go."
+        else:
+            lead = ""
+        told.append({"name": name, "lead": lead, "readings": readings, "off": off})
+    return told

@@ -1,0 +1,10 @@
+"""Every address of the desk."""
+
+from django.urls import URLPattern, URLResolver, include, path
+
+urlpatterns: list[URLPattern | URLResolver] = [
+    path("", include("desk.people.urls")),
+    path("", include("desk.stations.urls")),
+]
+handler404 = "desk.floor.faults.not_found"
+handler500 = "desk.floor.faults.broken"

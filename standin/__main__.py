@@ -1,0 +1,82 @@
+"""`python -m standin history|serve`: write the past as CSV, or serve the present over OPC UA."""
+
+import argparse
+import asyncio
+import csv
+import logging
+import time
+from pathlib import Path
+
+from asyncua import Server, ua
+
+from standin.plant import Plant
+from stock.line.definition import load_definition
+
+NAMESPACE = "urn:fox-vat:standin"
+EVERY_S = 5.0
+
+
+def write_history(plant: Plant, folder: Path, hours: float) -> None:
+    """Write what instruments and laboratory would have read up to the anchor."""
+    folder.mkdir(parents=True, exist_ok=True)
+    end = plant.anchor_s
+    with (folder / "instruments.csv").open("w", newline="", encoding="utf-8") as file:
+        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.history(end - hours * 3600, end)])
+    with (folder / "laboratory.csv").open("w", newline="", encoding="utf-8") as file:
+        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.laboratory(end - 24 * 3600, end)])
+    with (folder / "cooks.csv").open("w", newline="", encoding="utf-8") as file:
+        rows = [(c.number, c.digester, int(c.started_s), c.charge_pct_naoh_on_wood) for c in plant.cooks(end - hours * 3600, end)]
+        csv.writer(file).writerows([("number", "digester", "started_s", "charge_pct_naoh_on_wood"), *rows])
+
+
+async def serve(plant: Plant, endpoint: str) -> None:
+    """Serve every live tag, and the cook in each digester, until stopped."""
+    server = Server()
+    await server.init()
+    server.set_endpoint(endpoint)
+    server.set_security_policy([ua.SecurityPolicyType.NoSecurity])
+    index = await server.register_namespace(NAMESPACE)
+    folder = await server.nodes.objects.add_folder(ua.NodeId("Line", index), "Line")
+    nodes = {}
+    for tag in plant.tags:
+        nodes[tag.id] = await folder.add_variable(ua.NodeId(tag.id, index), tag.id, 0.0)
+    batches = {}
+    for digester in plant.line.cook.digesters:
+        node_id = ua.NodeId(f"digester_{digester}_cook", index)
+        batches[digester] = await folder.add_variable(node_id, f"digester_{digester}_cook", [0.0, 0.0, 0.0, 0.0])
+    async with server:
+        while True:
+            now = time.time()
+            for tag in plant.tags:
+                await nodes[tag.id].write_value(plant.value(tag, now))
+            for digester, node in batches.items():
+                cook = plant.last_cook(digester, now)
+                started = float(int(cook.started_s))
+                await node.write_value([float(cook.number), float(digester), started, cook.charge_pct_naoh_on_wood])
+            await asyncio.sleep(EVERY_S)
+
+
+def main() -> None:
+    """Parse and run."""
+    parser = argparse.ArgumentParser(prog="standin", description="The simulated plant of the demonstration.")
+    parser.add_argument("action", choices=("history", "serve"))
+    parser.add_argument("--mill", type=Path, required=True)
+    parser.add_argument("--anchor", type=float, required=True, help="moment the demonstration opened, epoch seconds")
+    parser.add_argument("--seed", type=int, default=20)
+    parser.add_argument("--folder", type=Path, help="where history writes its CSV")
+    parser.add_argument("--hours", type=float, default=14.0)
+    parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
+    arguments = parser.parse_args()
+    plant = Plant(load_definition(arguments.mill), arguments.seed, arguments.anchor)
+    if arguments.action == "history":
+        write_history(plant, arguments.folder, arguments.hours)
+        return
+    logging.getLogger("asyncua").setLevel(logging.ERROR)
+    try:
+        asyncio.run(serve(plant, arguments.endpoint))
+    except (KeyboardInterrupt, asyncio.CancelledError):
+        return
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,55 @@
+"""The book of methods, in the order of the work. Importing this module fills the registry."""
+
+from typing import Final
+
+from stock.bleaching import stage as bleaching
+from stock.blending import furnish
+from stock.consistency import basis, dilution
+from stock.cooking import end_point, liquor
+from stock.delivery import machine
+from stock.intake import wood
+from stock.judge import instrument
+from stock.plan import cover
+from stock.refining import energy
+from stock.screening import stage as screening
+from stock.slushing import batch
+from stock.washing import stage as washing
+from stock.working import METHODS, Method
+
+CHAPTERS: Final[dict[str, str]] = {
+    "intake": "Fibre in",
+    "cooking": "Cooking",
+    "washing": "Washing",
+    "screening": "Screening",
+    "bleaching": "Bleaching",
+    "slushing": "Slushing",
+    "refining": "Refining",
+    "consistency": "Consistency and flow",
+    "blending": "Blending",
+    "delivery": "Delivery",
+    "plan": "Looking ahead",
+}
+MODULES: Final = (
+    wood,
+    liquor,
+    end_point,
+    washing,
+    screening,
+    bleaching,
+    batch,
+    energy,
+    basis,
+    dilution,
+    instrument,
+    furnish,
+    machine,
+    cover,
+)
+
+
+def chapters() -> dict[str, list[Method]]:
+    """Return the methods by chapter title, in the order of the work."""
+    return {
+        title: [method for method in METHODS.values() if method.station == station]
+        for station, title in CHAPTERS.items()
+    }

@@ -1,0 +1,127 @@
+"""The one-line entry: a tag, a value and a unit in any order, understood or refused by name."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Final
+
+from stock.errors import DomainError
+from stock.judge.limits import Verdict, judge, refuse_impossible
+from stock.line.definition import Tag
+from stock.units import convert, known_unit
+
+LONGEST: Final = 200
+_NUMBER = re.compile(r"^[+-]?(\d+([.,]\d+)?|[.,]\d+)$")
+_GLUED = re.compile(r"^([+-]?(?:\d+(?:[.,]\d+)?|[.,]\d+))([^\d.,].*)$")
+_UNIT_WORDS: Final = {"csf": "mL CSF", "degc": "°C", "pct": "%", "percent": "%", "l": "L/min"}
+
+
+@dataclass(frozen=True, slots=True)
+class Understood:
+    """What was made of the typed line.
+
+    `choices` holds the tags it could mean when it is not sure; `fault` says what is
+    wrong in a sentence; a complete entry has a tag, a value and no fault.
+    """
+
+    text: str
+    tag: Tag | None = None
+    value: float | None = None
+    typed_unit: str = ""
+    verdict: Verdict | None = None
+    choices: tuple[Tag, ...] = field(default=())
+    fault: str = ""
+    code: str = ""
+
+    @property
+    def complete(self) -> bool:
+        """Whether it can be recorded."""
+        return self.tag is not None and self.value is not None and not self.fault
+
+
+def understand(text: str, tags: Sequence[Tag], chosen: str = "") -> Understood:
+    """Read one line.
+
+    Parameters
+    ----------
+    text : str
+        As typed, at most 200 characters.
+    tags : sequence of Tag
+        What the line can measure.
+    chosen : str
+        Id of the tag picked from the choices, where the words alone left doubt.
+    """
+    text = text.strip()
+    if len(text) > LONGEST:
+        return Understood(text[:LONGEST], fault=f"the line is {len(text)} characters long; {LONGEST} is the most", code="E_RANGE")
+    tokens = _tokens(text)
+    words, numbers, unit = _sort_tokens(tokens)
+    if not words and not chosen:
+        return Understood(text, fault="" if not text else "name what was measured, such as 'brown cons 3.4'", code="E_TYPE")
+    found = [tag for tag in tags if tag.id == chosen] if chosen else _matches(words, tags, numbers)
+    if not found:
+        return Understood(text, fault=f"nothing on this line is called '{' '.join(words)}'", code="E_UNIT")
+    if len(found) > 1:
+        return Understood(text, choices=tuple(found[:6]), typed_unit=unit)
+    return _valued(text, found[0], words, numbers, unit)
+
+
+def _tokens(text: str) -> list[str]:
+    tokens: list[str] = []
+    for part in text.split():
+        if tokens and known_unit(f"{tokens[-1]} {part}"):  # a unit of two words, such as g/L Na2O
+            tokens[-1] = f"{tokens[-1]} {part}"
+            continue
+        glued = _GLUED.match(part)
+        tokens += [glued.group(1), glued.group(2)] if glued else [part]
+    return tokens
+
+
+def _sort_tokens(tokens: list[str]) -> tuple[list[str], list[str], str]:
+    """Part words, numbers and the unit; a unit is only taken as one next to a number or at the end."""
+    words: list[str] = []
+    numbers: list[str] = []
+    unit = ""
+    for index, token in enumerate(tokens):
+        spelled = _UNIT_WORDS.get(token.lower(), token)
+        after_number = index > 0 and _NUMBER.match(tokens[index - 1])
+        if _NUMBER.match(token):
+            numbers.append(token.replace(",", "."))
+        elif known_unit(spelled) and (after_number or not token.isalpha()):
+            unit = spelled
+        else:
+            words.append(token.lower())
+    return words, numbers, unit
+
+
+def _matches(words: list[str], tags: Sequence[Tag], numbers: list[str]) -> list[Tag]:
+    """Tags for which every typed word begins one of their words; a leading number may be part of the name."""
+    found = [tag for tag in tags if all(any(own.startswith(word) for own in tag.words) for word in words)]
+    if len(found) > 1 and len(numbers) > 1:
+        narrowed = [tag for tag in found if numbers[0] in tag.words]
+        found = narrowed or found
+    exact = [tag for tag in found if all(word in tag.words for word in words)]
+    if len(exact) == 1:
+        return exact
+    return found
+
+
+def _valued(text: str, tag: Tag, words: list[str], numbers: list[str], unit: str) -> Understood:
+    if len(numbers) > 1 and numbers[0] in tag.words:
+        numbers = numbers[1:]
+    if not numbers:
+        return Understood(text, tag, typed_unit=unit)
+    if len(numbers) > 1:
+        return Understood(text, tag, fault=f"there are {len(numbers)} numbers; give one value", code="E_COUNT")
+    value = float(numbers[0])
+    try:
+        if unit and unit != tag.unit:
+            value = convert(value, unit, tag.unit) if tag.unit else _refuse_unit(tag, unit)
+        refuse_impossible(tag, value)
+    except DomainError as error:
+        return Understood(text, tag, fault=error.message, code=error.code)
+    return Understood(text, tag, value, unit or tag.unit, judge(tag, value))
+
+
+def _refuse_unit(tag: Tag, unit: str) -> float:
+    raise DomainError("E_UNIT", tag.id, f"{tag.name} has no unit; {unit} does not belong to it", "a bare number")

@@ -1,0 +1,137 @@
+"""Conversions at the edges: what people type and read, against what the core counts in.
+
+The core knows one unit for each quantity. A units library does the arithmetic here,
+and only here; drainage (CSF and SR) is not a unit but a method, and stays one.
+"""
+
+from functools import cache
+from typing import Final, Literal
+
+from pint import UnitRegistry
+from pint.errors import DimensionalityError, UndefinedUnitError
+
+from stock.errors import DomainError
+
+System = Literal["metric", "us"]
+
+# Spelling on screens and keyboards -> what the units library calls it.
+SPELLINGS: Final[dict[str, str]] = {
+    "%": "percent",
+    "t/h": "tonne/hour",
+    "BDt/h": "tonne/hour",
+    "BDt": "tonne",
+    "t": "tonne",
+    "kg": "kilogram",
+    "short ton": "short_ton",
+    "short ton/h": "short_ton/hour",
+    "BDT/h": "short_ton/hour",
+    "BD short ton/h": "short_ton/hour",
+    "L/min": "liter/minute",
+    "l/min": "liter/minute",
+    "gpm": "gallon/minute",
+    "US gpm": "gallon/minute",
+    "m³/h": "meter**3/hour",
+    "m3/h": "meter**3/hour",
+    "°C": "degC",
+    "C": "degC",
+    "c": "degC",
+    "°F": "degF",
+    "F": "degF",
+    "f": "degF",
+    "K": "kelvin",
+    "kW": "kilowatt",
+    "kw": "kilowatt",
+    "hp": "horsepower",
+    "kWh/t": "kilowatt_hour/tonne",
+    "kWh/BDt": "kilowatt_hour/tonne",
+    "hp·d/short ton": "horsepower*day/short_ton",
+    "hpd/t": "horsepower*day/short_ton",
+    "g/L": "gram/liter",
+    "g/l": "gram/liter",
+    "kg/m³": "kilogram/meter**3",
+    "lb/gal": "pound/gallon",
+    "kg/BDt": "kilogram/tonne",
+    "kg/t": "kilogram/tonne",
+    "lb/short ton": "pound/short_ton",
+    "mL CSF": "milliliter",
+    "mL": "milliliter",
+    "ml": "milliliter",
+    "g/m²": "gram/meter**2",
+    "gsm": "gram/meter**2",
+    "min": "minute",
+    "h": "hour",
+    "d": "day",
+    "kPa": "kilopascal",
+    "psi": "psi",
+    "bar": "bar",
+    "m/min": "meter/minute",
+    "ft/min": "foot/minute",
+    "g/L NaOH": "g_naoh/liter",
+    "g/L Na2O": "g_na2o/liter",
+    "% ISO": "percent",
+    "iso": "percent",
+    "ppm": "ppm",
+}
+
+# What the US system shows in place of a metric unit.
+US: Final[dict[str, str]] = {
+    "t/h": "short ton/h",
+    "BDt/h": "BD short ton/h",
+    "L/min": "US gpm",
+    "°C": "°F",
+    "kWh/BDt": "hp·d/short ton",
+    "kg/BDt": "lb/short ton",
+    "m/min": "ft/min",
+    "g/L NaOH": "g/L Na2O",
+}
+
+
+@cache
+def _registry() -> UnitRegistry:
+    registry: UnitRegistry = UnitRegistry()
+    # 2 NaOH (79.994 g) stand for 1 Na2O (61.979 g): one amount, two bases.
+    registry.define("g_naoh = [alkali]")
+    registry.define("g_na2o = 1.290663 * g_naoh")
+    return registry
+
+
+def known_unit(spelling: str) -> bool:
+    """Return whether a unit's spelling is known here."""
+    return spelling in SPELLINGS
+
+
+def convert(value: float, from_unit: str, to_unit: str) -> float:
+    """Return `value` in another unit.
+
+    Raises
+    ------
+    DomainError
+        E_UNIT for a spelling that is not known, or units of different kinds.
+    """
+    if from_unit == to_unit:
+        return value
+    for spelling in (from_unit, to_unit):
+        if spelling not in SPELLINGS:
+            raise DomainError("E_UNIT", "unit", f"the unit {spelling!r} is not known", ", ".join(sorted(SPELLINGS)))
+    registry = _registry()
+    try:
+        source = registry.Quantity(value, SPELLINGS[from_unit])
+        return float(source.to(SPELLINGS[to_unit]).magnitude)
+    except (DimensionalityError, UndefinedUnitError):
+        raise DomainError("E_UNIT", "unit", f"{from_unit} cannot be turned into {to_unit}", f"a unit like {to_unit}") from None
+
+
+@cache
+def _line_of(unit: str) -> tuple[str, float, float]:
+    """Return (US unit, factor, offset): conversions to the US system are straight lines."""
+    other = US.get(unit, unit)
+    offset = convert(0.0, unit, other)
+    return other, convert(1.0, unit, other) - offset, offset
+
+
+def shown(value: float, unit: str, system: System) -> tuple[float, str]:
+    """Return a value and its unit in the reader's system."""
+    if system == "metric" or unit not in US:
+        return value, unit
+    other, factor, offset = _line_of(unit)
+    return value * factor + offset, other
