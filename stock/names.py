@@ -50,7 +50,8 @@ UNITS: Final[dict[str, str]] = {
     # Quality.
     "csf_ml": "mL CSF",
     "sr": "°SR",
-    "kappa": "kappa",
+    "kappa": "",
+    "bd_wood_t": "BDt",
     "brightness_pct": "% ISO",
     "pct": "%",
     "frac": "",

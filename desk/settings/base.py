@@ -132,6 +132,7 @@ TIME_ZONE = os.environ.get("FOX_TIME_ZONE", "UTC")
 STATIC_URL = "static/"
 STATICFILES_DIRS = [ROOT / "desk" / "static"]
 STATIC_ROOT = VAR / "static"
+STATIC_ROOT.mkdir(parents=True, exist_ok=True)  # nothing is collected, but the static server looks here first
 WHITENOISE_USE_FINDERS = True  # the files are few and committed; no collecting step to forget
 WHITENOISE_MAX_AGE = 60
 

@@ -20,7 +20,7 @@ def find(state: State, key: str) -> Figure:
     kind, _, rest = key.partition(":")
     finders = {
         "reading": _reading,
-        "flow": lambda state, rest: state.flow_figure(rest, rest.replace("_", " ")),
+        "flow": lambda state, rest: state.flow_figure(rest, f"bone-dry flow, {rest.replace('_', ' ')}"),
         "cover": _cover,
         "advice": _advice,
         "cook": _cook,

@@ -60,7 +60,10 @@ def named(state: State, records: Iterable[Record]) -> list[Record]:
     """Give each entry the name of what it measured, as shown."""
     rows = list(records)
     for row in rows:
-        row.tag_name = state.line.tag(row.tag).name if row.kind == Record.Kind.READING else row.text  # type: ignore[attr-defined]
+        reading = row.kind == Record.Kind.READING
+        tag = state.line.tag(row.tag) if reading else None
+        row.tag_name = tag.name if tag else row.text  # type: ignore[attr-defined]
+        row.decimals = tag.decimals if tag else 0  # type: ignore[attr-defined]
     return rows
 
 

@@ -88,7 +88,7 @@ def attempt(state: State, panel: Panel, typed: Mapping[str, Any]) -> Attempt:
 
 
 def _plain(value: float) -> str:
-    return f"{value:.6g}"
+    return f"{value:.5g}"
 
 
 def _typed(text: str) -> Datum | None:

@@ -39,19 +39,20 @@ def judge(tag: Tag, value: float) -> Verdict:
     band = tag.band
     if band is None:
         return Verdict("ok", "", 0.0, "no limits set")
-    for level, (low, high) in (("act", band.action), ("outside", band.control)):
-        if value < low:
-            return Verdict(level, "low", low - value, _words(tag, level, low - value, "below"))  # type: ignore[arg-type]
-        if value > high:
-            return Verdict(level, "high", value - high, _words(tag, level, value - high, "above"))  # type: ignore[arg-type]
-    return Verdict("ok", "", 0.0, "in its band")
+    low, high = band.control
+    if low <= value <= high:
+        return Verdict("ok", "", 0.0, "in its band")
+    level: Level = "outside" if band.action[0] <= value <= band.action[1] else "act"
+    if value < low:
+        return Verdict(level, "low", low - value, _words(tag, level, low - value, "below"))
+    return Verdict(level, "high", value - high, _words(tag, level, value - high, "above"))
 
 
-def _words(tag: Tag, level: str, by: float, side: str) -> str:
-    limit = "action limit" if level == "act" else "band"
+def _words(tag: Tag, level: Level, by: float, side: str) -> str:
+    """Say how far outside the band, in the tag's own unit."""
     decimals = tag.decimals if round(by, tag.decimals) else tag.decimals + 1
-    unit = f" {tag.unit}" if tag.unit else ""
-    return f"{by:.{decimals}f}{unit} {side} its {limit}"
+    past = ", past its action limit" if level == "act" else ""
+    return f"{by:.{decimals}f} {side} its band{past}"
 
 
 def share_of_band(band: Band, plausible: tuple[float, float], value: float) -> tuple[float, float, float]:

@@ -55,6 +55,7 @@ class Unit(_Part):
     id: Id
     name: str
     station: Id
+    label: str | None = Field(None, max_length=16, description="name in the drawing, where the full one is long")
     gate: Id | None = Field(None, description="tag shown above the gate; leave out to keep the unit undrawn")
     capacity_bd_t_per_h: float | None = Field(None, gt=0, description="most bone-dry solids it can pass on")
 

@@ -38,13 +38,17 @@ class Ribbon:
 
 @dataclass(frozen=True, slots=True)
 class Lane:
-    """The label of a tributary, and its flow where it joins the blend."""
+    """The label of a tributary, with the streams at its start and where it joins the blend."""
 
     family: str
     name: str
     x: float
     y: float
-    bd_t_per_h: float
+    half: float
+    source_stream: str
+    last_stream: str
+    last_x: float
+    last_half: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,7 +177,7 @@ def _compose(
 ) -> Drawing:
     finals = [flows.get(steps[-1].stream, 0.0) for steps in walks]
     widest = max(max(flows.get(step.stream, 0.0) for step in steps) for steps in walks)
-    scale = min(0.155 * height / max(widest, 1e-9), 0.17 * height / max(sum(finals), 1e-9))
+    scale = min(0.115 * height / max(widest, 1e-9), 0.15 * height / max(sum(finals), 1e-9))
     lanes_y = _lane_heights(walks, height)
     middle = height * 0.46
     top = middle - sum(finals) * scale / 2
@@ -190,7 +194,9 @@ def _compose(
             nodes.append(_node(step, x, y, flows.get(step.stream, 0.0) * scale / 2))
         name = next(f.name for f in line.families if f.id == family)
         same = [other for other in walks if other[0].unit.family == family]
-        lanes.append(Lane(family, name if len(same) == 1 else steps[0].unit.name, start, y, final))
+        half_start = flows.get(steps[0].stream, 0.0) * scale / 2
+        label = name if len(same) == 1 else steps[0].unit.name
+        lanes.append(Lane(family, label, start, y, half_start, steps[0].stream, steps[-1].stream, join, half_end))
     half = sum(finals) * scale / 2
     nodes += [_node(step, x, middle, half) for step, x in zip(trunk, trunk_x, strict=True)]
     return Drawing(width, height, tuple(ribbons), tuple(nodes), tuple(lanes), end, middle, half)
@@ -198,8 +204,8 @@ def _compose(
 
 def _lane_heights(walks: Sequence[Sequence[_Step]], height: float) -> list[float]:
     """Share the height out: lanes with more on them get more room."""
-    weights = [1.5 if len(_drawn(steps)) > 2 else 1.0 for steps in walks]
-    unit = height / (sum(weights) + 0.1)
+    weights = [1.12 if index == 0 else 1.0 for index in range(len(walks))]
+    unit = height / sum(weights)
     ys, y = [], 0.0
     for weight in weights:
         ys.append(y + unit * weight * 0.5)
@@ -211,7 +217,7 @@ def _node(step: _Step, x: float, y: float, half: float) -> Node:
     unit = step.unit
     vat = isinstance(unit, (Mix, Store)) and bool(unit.volume_m3)
     tag = (unit.level if vat else unit.gate) or ""
-    return Node(unit.id, unit.name, unit.station, "vat" if vat else "gate", tag, x, y, half)
+    return Node(unit.id, unit.label or unit.name, unit.station, "vat" if vat else "gate", tag, x, y, half)
 
 
 def _lane_path(

@@ -51,6 +51,7 @@ async function draw(figure) {
     width: box.clientWidth,
     height: 160,
     cursor: { y: false },
+    legend: { show: false },
     scales: { x: { time: false }, y: { range: (plot, low, high) => {
       const edges = data.band ? [Math.min(low, data.band.control[0]), Math.max(high, data.band.control[1])] : [low, high];
       const pad = (edges[1] - edges[0]) * 0.12 || 1;

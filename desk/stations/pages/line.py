@@ -1,6 +1,6 @@
 """Line: the whole of it, large, with one sentence a tributary."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -10,10 +10,10 @@ from desk.floor.state import State
 from desk.stations.frame import on_line
 from desk.stations.frame import page as render_page
 from stock.figure import Figure
-from stock.line.drawing import Drawing, Node, draw_line
+from stock.line.drawing import Lane, Node, draw_line
 
-WIDTH, HEIGHT = 962, 474
-VAT_H, VAT_HALF = 56.0, 28.0
+WIDTH, HEIGHT = 962, 498
+VAT_H, VAT_HALF = 48.0, 24.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +36,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
         "nodes": [mark(state, node) for node in drawing.nodes],
         "arrow": f"M{drawing.end_x:.1f} {drawing.end_y - drawing.end_half - 9:.1f}"
         f"L{drawing.end_x + 24:.1f} {drawing.end_y:.1f}L{drawing.end_x:.1f} {drawing.end_y + drawing.end_half + 9:.1f}Z",
-        "lane_figures": [(lane, _lane_figure(state, drawing, index)) for index, lane in enumerate(drawing.lanes)],
+        "lanes": [_lane(state, lane) for lane in drawing.lanes],
         "sentence": sentence(state),
         "stories": stories(state),
         "grade": state.line.grade(state.order.grade),
@@ -66,17 +66,16 @@ def vat_fill(filled_frac: float) -> str:
     y = VAT_HALF - VAT_H * min(1.0, max(0.0, filled_frac))
     half = 17 - 4.5 * (y + VAT_HALF) / VAT_H
     if y > VAT_HALF - 4:
-        return f"M-10 {y:.1f}L10 {y:.1f}L8 28L-8 28Z"
-    return f"M{-half:.1f} {y:.1f}L{half:.1f} {y:.1f}L12.5 24Q12 28 8 28L-8 28Q-12 28 -12.5 24Z"
+        return f"M-10 {y:.1f}L10 {y:.1f}L8 24L-8 24Z"
+    return f"M{-half:.1f} {y:.1f}L{half:.1f} {y:.1f}L12.7 20Q12.2 24 8 24L-8 24Q-12.2 24 -12.7 20Z"
 
 
-def _lane_figure(state: State, drawing: Drawing, index: int) -> Figure:
-    """Return the flow a tributary brings to the blend."""
-    family = drawing.lanes[index]
-    blend = next(unit.id for unit in state.line.units if getattr(unit, "recipe", False))
-    into = [stream.id for stream in state.line.streams if stream.target == blend]
-    stream = min(into, key=lambda name: abs(state.flows[name] - family.bd_t_per_h))
-    return replace(state.flow_figure(stream, f"{family.name} to the blend"), key=f"flow:{stream}")
+def _lane(state: State, lane: Lane) -> dict[str, Any]:
+    """Return a tributary with its flow at the start, and where it joins if much was lost between."""
+    start = state.flow_figure(lane.source_stream, f"{lane.name}, from the source")
+    joined = state.flow_figure(lane.last_stream, f"{lane.name} to the blend")
+    lost = joined.value < 0.9 * start.value
+    return {"lane": lane, "start": start, "joined": joined if lost else None}
 
 
 def sentence(state: State) -> str:
@@ -84,7 +83,7 @@ def sentence(state: State) -> str:
     order = state.order
     grade = state.line.grade(order.grade)
     opening = f"{order.reel_t_per_h:g} t/h of {grade.name} to the machine."
-    needing = [card for card in state.advice]
+    needing = state.advice
     late = [one for one in follow_all(state) if one.state.phase == "past its end"]
     if late:
         return f"{opening} Cook {late[0].cook.number} is past its end point: blow it."
@@ -93,7 +92,8 @@ def sentence(state: State) -> str:
     if len(needing) == 1:
         return f"{opening} One thing needs you: {_lower(needing[0].tag.name)} is {needing[0].verdict.words}."
     if needing:
-        return f"{opening} {_count(len(needing))} things need you, first: {_lower(needing[0].tag.name)} is {needing[0].verdict.words}."
+        first = needing[0]
+        return f"{opening} {_count(len(needing))} things need you, first {_lower(first.tag.name)}: {first.verdict.words}."
     return f"{opening} {_lower(state.off[0].tag.name, first=True)} is {state.off[0].verdict.words}; nothing to move yet."
 
 
@@ -125,5 +125,6 @@ def stories(state: State) -> list[dict[str, Any]]:
                 lead = f"Cook {running[0].cook.number} is at temperature, {max(left, 0):.0f} H to go."
         else:
             lead = ""
-        told.append({"name": name, "lead": lead, "readings": readings, "off": off})
+        quiet = [reading for reading in readings if reading.verdict.level == "ok"]
+        told.append({"name": name, "lead": lead, "readings": quiet, "off": off})
     return told

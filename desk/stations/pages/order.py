@@ -165,12 +165,23 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
         "rows": rows,
         "needs": _needs(result) if result else [],
         "forecast": _forecast(state, tried),
-        "sentence": sentence(state, tried),
+        "sentence": running(state),
+        "verdict": sentence(state, tried),
         "form_key": new_key(),
         "may_accept": signed_in(request).may(ORDER),
         "who_may": who_may(ORDER),
         "total_share": sum(tried.shares.values()) * 100,
     }
+
+
+def running(state: State) -> str:
+    """Say what runs and what comes next."""
+    order = state.order
+    words = f"Running {order.reel_t_per_h:g} t/h of {state.line.grade(order.grade).name} since {timezone.localtime(order.from_at):%H:%M}."
+    if state.orders[1:]:
+        later = state.orders[1]
+        words += f" Next {state.line.grade(later.grade).name}, {later.reel_t_per_h:g} t/h, at {timezone.localtime(later.from_at):%H:%M}."
+    return words
 
 
 def sentence(state: State, tried: Tried) -> str:
