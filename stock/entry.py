@@ -95,10 +95,10 @@ def _sort_tokens(tokens: list[str]) -> tuple[list[str], list[str], str]:
 
 
 def _matches(words: list[str], tags: Sequence[Tag], numbers: list[str]) -> list[Tag]:
-    """Tags for which every typed word begins one of their words; a leading number may be part of the name."""
+    """Tags for which every typed word begins one of their words; a number may be part of the name."""
     found = [tag for tag in tags if all(any(own.startswith(word) for own in tag.words) for word in words)]
     if len(found) > 1 and len(numbers) > 1:
-        narrowed = [tag for tag in found if numbers[0] in tag.words]
+        narrowed = [tag for tag in found if any(number in tag.words for number in numbers)]
         found = narrowed or found
     exact = [tag for tag in found if all(word in tag.words for word in words)]
     if len(exact) == 1:
@@ -107,8 +107,9 @@ def _matches(words: list[str], tags: Sequence[Tag], numbers: list[str]) -> list[
 
 
 def _valued(text: str, tag: Tag, words: list[str], numbers: list[str], unit: str) -> Understood:
-    if len(numbers) > 1 and numbers[0] in tag.words:
-        numbers = numbers[1:]
+    named = next((number for number in numbers if number in tag.words), None)
+    if len(numbers) > 1 and named is not None:
+        numbers.remove(named)  # the 3 of 'digester 3', not a value
     if not numbers:
         return Understood(text, tag, typed_unit=unit)
     if len(numbers) > 1:

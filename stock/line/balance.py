@@ -40,8 +40,9 @@ _N = len(COMPONENTS)
 _FILT = [i for i in range(_N) if FILTERABLE_MASK[i]]
 _WATER = INDEX["water"]
 CLOSURE = 1e-9
-_SETTLED = 1e-7
+_SETTLED = 1e-9
 _MOST_PASSES = 60
+_MEMORY = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,6 +136,17 @@ class LineResult:
             raise DomainError("E_INFEASIBLE", "reel_t_per_h", message, f"{self.most_t_per_h:.2f} t/h or less")
 
 
+def _accelerated(guesses: list[np.ndarray], answers: list[np.ndarray]) -> np.ndarray:
+    """Return the next guess of a fixed point from the last few (Anderson's mixing)."""
+    residuals = [answer - guess for guess, answer in zip(guesses, answers, strict=True)]
+    if len(residuals) == 1:
+        return answers[0]
+    steps = np.column_stack([later - earlier for earlier, later in zip(residuals, residuals[1:], strict=False)])
+    weights, *_ = np.linalg.lstsq(steps, residuals[-1], rcond=1e-12)
+    moved = np.column_stack([later - earlier for earlier, later in zip(answers, answers[1:], strict=False)])
+    return answers[-1] - moved @ weights
+
+
 class LineBalance:
     """The balance of one line, assembled once and solved for any order.
 
@@ -172,7 +184,9 @@ class LineBalance:
         self._order_row = -1
         self._assemble()
         self._freeze()
-        self._tanks = {unit.id: np.zeros(_N) for unit in line.units if isinstance(unit, Tank)}
+        empty = np.zeros(_N)
+        empty[_WATER] = 1.0
+        self._tanks = {unit.id: empty for unit in line.units if isinstance(unit, Tank)}
 
     # ---- assembly, one writer for each kind of unit
 
@@ -419,6 +433,8 @@ class LineBalance:
             name = min(unknown)
             allowed = ", ".join(self._recipe_streams)
             raise DomainError("E_RANGE", name, f"no stream {name} runs into the blend; allowed: {allowed}", allowed)
+        guesses: list[np.ndarray] = []
+        answers: list[np.ndarray] = []
         for passes in range(1, _MOST_PASSES + 1):
             matrix, right = self.matrix(order)
             try:
@@ -427,20 +443,25 @@ class LineBalance:
                 message = "the line has a loop with no exit, or a stream nothing determines"
                 raise DomainError("E_SINGULAR", "streams", message) from None
             flows = x[: len(self.streams) * _N].reshape(-1, _N)
-            if self._settle_tanks(flows) < _SETTLED:
+            guess = np.concatenate([np.zeros(0), *self._tanks.values()])
+            answer = np.concatenate([np.zeros(0), *(self._strength(tank, flows) for tank in self._tanks)])
+            if np.abs(answer - guess).max(initial=0.0) < _SETTLED:
                 return self._result(order, flows, passes)
+            guesses, answers = [*guesses, guess][-_MEMORY:], [*answers, answer][-_MEMORY:]
+            self._carry_over(_accelerated(guesses, answers))
         message = f"the water tanks did not settle in {_MOST_PASSES} passes"
         raise DomainError("E_BALANCE", "tanks", message)
 
-    def _settle_tanks(self, flows: np.ndarray) -> float:
-        """Carry each tank's new strength over; return the largest change, t per t of water."""
-        most = 0.0
-        for tank in self._tanks:
-            fed = sum(flows[self._at[name] // _N] for name in self._ins[tank])
-            strength = fed / fed[_WATER] if fed[_WATER] > 0 else np.zeros(_N)
-            most = max(most, float(np.abs(strength - self._tanks[tank])[:_WATER].max()))
-            self._tanks[tank] = strength
-        return most
+    def _strength(self, tank: str, flows: np.ndarray) -> np.ndarray:
+        """Return what a tank holds of each component, t per t of water."""
+        fed = sum((flows[self._at[name] // _N] for name in self._ins[tank]), np.zeros(_N))
+        strength = fed / fed[_WATER] if fed[_WATER] > 0 else np.zeros(_N)
+        strength[_WATER] = 1.0
+        return strength
+
+    def _carry_over(self, strengths: np.ndarray) -> None:
+        for index, tank in enumerate(self._tanks):
+            self._tanks[tank] = np.maximum(strengths[index * _N : (index + 1) * _N], 0.0)
 
     def _result(self, order: Order, flows: np.ndarray, passes: int) -> LineResult:
         clean = np.where(np.abs(flows) < 1e-9, 0.0, flows)

@@ -1,0 +1,21 @@
+"""The demonstration line, loaded once for every test that needs a whole one."""
+
+from functools import cache
+from pathlib import Path
+
+from stock.line.balance import LineBalance
+from stock.line.definition import Definition, load_definition
+
+MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
+
+
+@cache
+def hallin_reach() -> Definition:
+    """Return the demonstration line."""
+    return load_definition(MILL)
+
+
+@cache
+def balance() -> LineBalance:
+    """Return its balance."""
+    return LineBalance(hallin_reach())

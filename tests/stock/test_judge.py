@@ -1,0 +1,181 @@
+"""Judgement: limits, advice, instruments, and the one-line entry."""
+
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from stock.entry import understand
+from stock.errors import DomainError
+from stock.figure import Datum, Origin
+from stock.judge.advice import RULES, advise
+from stock.judge.instrument import signal_health, transmitter_bias
+from stock.judge.limits import judge, refuse_impossible, share_of_band
+from stock.line.balance import Order
+from tests.line import balance, hallin_reach
+
+SEEN = Origin("measured", "a test")
+
+
+class Facts:
+    """The line at its targets, but for the values given."""
+
+    def __init__(self, **readings):
+        self.readings = readings
+        self.result = balance().solve(Order.of(hallin_reach().grades[0]))
+
+    def reading(self, tag_id):
+        tag = hallin_reach().tag(tag_id)
+        return Datum(self.readings.get(tag_id, tag.band.target if tag.band else tag.simulate), SEEN)
+
+    def target(self, tag_id):
+        return Datum(hallin_reach().tag(tag_id).band.target, SEEN)
+
+    def constant(self, name):
+        return Datum(hallin_reach().constant(name), SEEN)
+
+    def flow(self, stream_id):
+        return Datum(self.result.streams[stream_id].bd_t_per_h, SEEN)
+
+
+def card(tag_id, value):
+    tag = hallin_reach().tag(tag_id)
+    return advise(tag, judge(tag, value), Facts(**{tag_id: value}))
+
+
+class Limits(TestCase):
+    def test_levels_in_order(self):
+        tag = hallin_reach().tag("brown_cons")
+        for value, level, words in (
+            (3.5, "ok", "in its band"),
+            (3.40, "ok", "in its band"),
+            (3.64, "outside", "0.04 above its band"),
+            (3.30, "outside", "0.10 below its band"),
+            (3.9, "act", "0.30 above its band, past its action limit"),
+        ):
+            with self.subTest(value):
+                verdict = judge(tag, value)
+                self.assertEqual((verdict.level, verdict.words), (level, words))
+
+    def test_the_impossible_is_refused_by_name(self):
+        with self.assertRaisesRegex(DomainError, "Brown stock consistency, wood cannot be 140 %"):
+            refuse_impossible(hallin_reach().tag("brown_cons"), 140)
+
+    def test_a_tag_without_limits_is_quiet(self):
+        self.assertEqual(judge(hallin_reach().tag("thick_flow"), 1).level, "ok")
+
+    @given(st.floats(-50, 50))
+    def test_the_bar_stays_on_its_scale(self, value):
+        tag = hallin_reach().tag("brown_cons")
+        low, high, place = share_of_band(tag.band, tag.plausible, value)
+        self.assertTrue(0 <= low < high <= 1 and 0 <= place <= 1)
+
+
+class Advice(TestCase):
+    def test_every_row_fires_with_a_size(self):
+        for rule in RULES:
+            tag = hallin_reach().tag(rule.tag)
+            for side in rule.sides:
+                low, high = tag.band.control
+                value = low - 0.6 * (low - tag.band.action[0]) if side == "low" else high + 0.6 * (tag.band.action[1] - high)
+                with self.subTest(rule=rule.id, side=side):
+                    found = card(rule.tag, value)
+                    self.assertIsNotNone(found)
+                    self.assertEqual(found.rule, rule.id)
+                    self.assertTrue(found.causes and found.check and found.correction)
+                    self.assertNotEqual(found.size.value, 0)
+                    self.assertTrue(found.size.method)
+
+    def test_in_its_band_there_is_nothing_to_do(self):
+        for rule in RULES:
+            self.assertIsNone(card(rule.tag, hallin_reach().tag(rule.tag).band.target))
+
+    def test_sizes_point_the_right_way(self):
+        self.assertIn("Raise refiners 1 and 2", card("wood_freeness", 492).correction)
+        self.assertIn("Lower refiners 1 and 2", card("wood_freeness", 430).correction)
+        self.assertIn("Raise the next charge", card("residual_alkali", 5.6).correction)
+        self.assertGreater(card("cane_brightness", 81.0).size.value, card("cane_brightness", 82.2).size.value)
+
+    def test_the_dilution_brings_the_stock_to_its_target(self):
+        size = card("brown_cons", 3.68).size.value
+        flow = Facts().reading("brown_flow").value
+        white_water = hallin_reach().constant("white_water_pct")
+        self.assertAlmostEqual((flow * 3.68 + size * white_water) / (flow + size), 3.5, places=9)
+
+    def test_a_target_out_of_reach_gives_no_unsized_advice(self):
+        class Blind(Facts):
+            def constant(self, name):
+                raise LookupError(name)
+
+        tag = hallin_reach().tag("cane_brightness")
+        self.assertIsNone(advise(tag, judge(tag, 80), Blind(cane_brightness=80)))
+
+
+class Instruments(TestCase):
+    def health(self, values, **changes):
+        known = {"now_s": 60.0 * len(values), "span": (0, 10), "expected_s": 60, "resolution": 0.001, "noise": 0.02}
+        return signal_health(times_s=[60.0 * i for i in range(len(values))], values=values, **{**known, **changes}).state
+
+    def test_states_in_order(self):
+        self.assertEqual(self.health([2.314] * 12), "frozen")
+        self.assertEqual(self.health([2.31, 2.33, 2.30]), "ok")
+        self.assertEqual(self.health([2.31, 2.33, 3.30]), "spike")
+        self.assertEqual(self.health([2.31, float("nan")]), "missing")
+        self.assertEqual(self.health([]), "missing")
+        self.assertEqual(self.health([2.31, 12.0]), "out_of_range")
+        self.assertEqual(self.health([2.31, 2.32], now_s=900), "stale")
+
+    def test_one_sample_never_trims_a_transmitter(self):
+        with self.assertRaises(DomainError) as caught:
+            transmitter_bias(transmitter_pct=[3.6], lab_pct=[3.5])
+        self.assertEqual(caught.exception.code, "E_COUNT")
+
+    def test_a_small_bias_is_left_alone(self):
+        check = transmitter_bias(transmitter_pct=[3.5, 3.52, 3.48, 3.5, 3.51], lab_pct=[3.49, 3.5, 3.49, 3.5, 3.5])
+        self.assertEqual(check.trim_pct, 0.0)
+
+
+class Entry(TestCase):
+    def test_free_order_units_and_prefixes(self):
+        tags = hallin_reach().tags
+        for line, tag, value in (
+            ("digester 3 temp 166", "digester_3_temp", 166),
+            ("166 c digester 3 temp", "digester_3_temp", 166),
+            ("digester 3 temp 331 F", "digester_3_temp", 166.111),
+            ("brown cons 3.4 %", "brown_cons", 3.4),
+            ("3,62% brown cons", "brown_cons", 3.62),
+            ("brown flow 900 gpm", "brown_flow", 3406.87),
+            ("white liquor 81 g/L Na2O", "white_liquor_ea", 104.54),
+            ("wood free 455 csf", "wood_freeness", 455),
+        ):
+            with self.subTest(line):
+                found = understand(line, tags)
+                self.assertTrue(found.complete, found)
+                self.assertEqual(found.tag.id, tag)
+                self.assertAlmostEqual(found.value, value, places=2)
+
+    def test_doubt_offers_choices_and_takes_one(self):
+        found = understand("kappa 18", hallin_reach().tags)
+        self.assertEqual([tag.id for tag in found.choices], ["kappa_wood", "kappa_cane"])
+        self.assertFalse(found.complete)
+        self.assertTrue(understand("kappa 18", hallin_reach().tags, "kappa_cane").complete)
+
+    def test_what_cannot_be_recorded_says_why(self):
+        for line, words in (
+            ("brown cons 140", "cannot be 140"),
+            ("brown cons -3", "cannot be -3"),
+            ("brown cons 3.4 kW", "cannot be turned into"),
+            ("kappa wood 18 bar", "has no unit"),
+            ("nonsense 3", "nothing on this line"),
+            ("3.4", "name what was measured"),
+            ("brown cons 3.4 3.5", "2 numbers"),
+            ("x" * 4000, "200 is the most"),
+        ):
+            with self.subTest(line[:20]):
+                found = understand(line, hallin_reach().tags)
+                self.assertFalse(found.complete)
+                self.assertIn(words, found.fault)
+
+    @given(st.text(max_size=250))
+    def test_nothing_typed_breaks_it(self, line):
+        understand(line, hallin_reach().tags)

@@ -1,0 +1,183 @@
+"""Relations that must hold whatever the numbers: balances close, inverses return, more gives more."""
+
+from unittest import TestCase
+
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from stock.bleaching.stage import charge_for_brightness, km_k_over_s, km_reflectance_frac, ks_after
+from stock.blending.furnish import blend_optics
+from stock.consistency.basis import bd_rate_t_per_h, stock_flow_l_per_min
+from stock.consistency.dilution import blend_consistency, dilution_liquor_t_per_h, dilution_water_l_per_min
+from stock.delivery.machine import headbox_balance, reel_production, speed_for_tonnes
+from stock.errors import DomainError
+from stock.plan.cover import vessel_event
+from stock.refining.energy import csf_to_sr, energy_for_freeness, freeness_after, power_step, sr_to_csf
+from stock.screening.stage import debris_removed, mass_reject_for_removal, screen_rates
+from stock.slushing.batch import repulp_batch
+from stock.units import US, convert, shown
+from stock.washing.stage import dilution_factor_for_loss, washing_loss_frac
+
+
+class Dilution(TestCase):
+    @given(st.floats(10, 9000), st.floats(2, 12), st.floats(0.2, 1), st.floats(0, 0.1))
+    def test_fibre_in_is_fibre_out(self, flow, thick, share, water):
+        target = water + share * (thick - water)
+        assume(target > water + 0.05)
+        added = dilution_water_l_per_min(
+            flow_l_per_min=flow, consistency_in_pct=thick, consistency_out_pct=target, water_consistency_pct=water
+        )
+        self.assertAlmostEqual(flow * thick + added * water, (flow + added) * target, delta=1e-6 * flow * thick)
+        mixed = blend_consistency(mass_flow_t_per_h=[flow, added], consistency_each_pct=[thick, water])
+        self.assertAlmostEqual(mixed.consistency_pct, target, places=8)
+
+    def test_water_does_not_thicken(self):
+        for call, wanted in ((dilution_water_l_per_min, "consistency_out_pct"), (dilution_liquor_t_per_h, "to_consistency_pct")):
+            arguments = {"flow_l_per_min": 100, "consistency_in_pct": 3, "consistency_out_pct": 4}
+            if call is dilution_liquor_t_per_h:
+                arguments = {"od_flow_t_per_h": 10, "from_consistency_pct": 3, "to_consistency_pct": 4}
+            with self.subTest(wanted), self.assertRaises(DomainError) as caught:
+                call(**arguments)
+            self.assertEqual((caught.exception.code, caught.exception.argument), ("E_ORDER", wanted))
+
+    @given(st.floats(0.1, 50), st.floats(0.5, 12))
+    def test_flow_and_rate_return(self, rate, consistency):
+        flow = stock_flow_l_per_min(bd_t_per_h=rate, consistency_pct=consistency)
+        self.assertAlmostEqual(bd_rate_t_per_h(flow_l_per_min=flow, consistency_pct=consistency), rate, places=9)
+
+
+class Washing(TestCase):
+    @given(st.floats(0.2, 5.5), st.floats(4, 20))
+    def test_the_dilution_factor_returns_from_its_loss(self, df, e_std):
+        loss = 1500 * washing_loss_frac(dilution_factor_t_per_odt=df, feed_consistency_pct=10, e_std_total_ratio=e_std)
+        assume(loss > 1e-3)
+        back = dilution_factor_for_loss(
+            target_loss_kg_per_odt=loss, feed_consistency_pct=10, feed_solids_kg_per_odt=1500, e_std_total_ratio=e_std
+        )
+        self.assertAlmostEqual(back, df, places=5)
+
+    @given(st.floats(0, 5), st.floats(0.01, 1), st.floats(1, 20))
+    def test_more_water_never_loses_more(self, df, step, e_std):
+        at = {"feed_consistency_pct": 10, "e_std_total_ratio": e_std}
+        now = washing_loss_frac(dilution_factor_t_per_odt=df, **at)
+        self.assertLessEqual(washing_loss_frac(dilution_factor_t_per_odt=df + step, **at), now + 1e-12)
+
+    def test_the_limit_at_no_dilution_is_continuous(self):
+        at = {"feed_consistency_pct": 12, "e_std_total_ratio": 9}
+        zero = washing_loss_frac(dilution_factor_t_per_odt=0, **at)
+        self.assertAlmostEqual(zero, washing_loss_frac(dilution_factor_t_per_odt=1e-6, **at), places=5)
+
+    def test_out_of_reach_says_what_is_in_reach(self):
+        with self.assertRaisesRegex(DomainError, "out of reach; the line gives"):
+            dilution_factor_for_loss(
+                target_loss_kg_per_odt=0.001, feed_consistency_pct=10, feed_solids_kg_per_odt=1500, e_std_total_ratio=3
+            )
+
+
+class Screening(TestCase):
+    @given(st.floats(0.05, 0.95), st.floats(-0.5, 0.95))
+    def test_removal_and_reject_rate_return(self, removal, quotient):
+        rate = mass_reject_for_removal(removal_frac=removal, quotient_ratio=quotient)
+        assume(0 < rate < 1)
+        self.assertAlmostEqual(debris_removed(mass_reject_frac=rate, quotient_ratio=quotient), removal, places=9)
+
+    @given(st.floats(100, 9000), st.floats(0.5, 4), st.floats(0.05, 0.5), st.floats(1, 1.8))
+    def test_fibre_parts_between_accept_and_reject(self, feed, consistency, by_volume, thickening):
+        reject = feed * by_volume
+        rates = screen_rates(
+            feed_flow_l_per_min=feed,
+            feed_consistency_pct=consistency,
+            reject_flow_l_per_min=reject,
+            reject_consistency_pct=consistency * thickening,
+        )
+        accepted = (feed - reject) * rates.accept_consistency_pct
+        self.assertAlmostEqual(accepted + reject * consistency * thickening, feed * consistency, delta=1e-6 * feed)
+
+
+class Brightness(TestCase):
+    @given(st.floats(0.02, 1))
+    def test_reflectance_returns(self, reflectance):
+        back = km_reflectance_frac(ks=km_k_over_s(reflectance_frac=reflectance))
+        self.assertAlmostEqual(back, reflectance, places=9)
+
+    @given(st.floats(60, 82), st.floats(1, 7))
+    def test_the_charge_reaches_its_brightness(self, start, gain):
+        stage = {"response_per_kg": 0.25, "ks_floor_ks": 0.004}
+        charge = charge_for_brightness(start_brightness_pct=start, target_brightness_pct=start + gain, **stage)
+        ks = ks_after(ks_in_ks=km_k_over_s(reflectance_frac=start / 100), charge_kg_per_odt=charge, **stage)
+        self.assertAlmostEqual(100 * km_reflectance_frac(ks=ks), start + gain, places=6)
+
+    @given(st.floats(0.5, 0.9), st.floats(0.5, 0.9), st.floats(0, 1))
+    def test_a_blend_lies_between_its_parts(self, one, other, share):
+        blend = blend_optics(
+            shares_frac=[share, 1 - share], brightness_each_frac=[one, other], scattering_m2_per_kg=[30, 30]
+        ).brightness_frac
+        self.assertTrue(min(one, other) - 1e-9 <= blend <= max(one, other) + 1e-9)
+
+
+class Refining(TestCase):
+    @given(st.floats(25, 800))
+    def test_freeness_tables_return(self, csf):
+        self.assertAlmostEqual(sr_to_csf(sr=csf_to_sr(csf_ml=csf)), csf, places=6)
+
+    @given(st.floats(300, 700), st.floats(0.3, 0.95))
+    def test_energy_brings_stock_to_its_freeness(self, start, share):
+        energy = energy_for_freeness(unrefined_csf_ml=start, target_csf_ml=start * share, slope_ratio=0.0034)
+        assume(energy < 600)
+        after = freeness_after(unrefined_csf_ml=start, sre_kwh_per_t=energy, slope_ratio=0.0034)
+        self.assertAlmostEqual(after, start * share, places=6)
+        step = power_step(now_csf_ml=start, target_csf_ml=start * share, bd_t_per_h=5, slope_ratio=0.0034)
+        self.assertAlmostEqual(step, 5 * energy, places=6)
+
+
+class MachineAndChests(TestCase):
+    @given(st.floats(1, 30), st.floats(2, 8), st.floats(40, 200))
+    def test_speed_makes_its_tonnes(self, tonnes, width, grammage):
+        speed = speed_for_tonnes(reel_t_per_h=tonnes, width_m=width, grammage_g_per_m2=grammage)
+        assume(speed < 3000)
+        made = reel_production(speed_m_per_min=speed, width_m=width, grammage_g_per_m2=grammage, moisture_pct=5)
+        self.assertAlmostEqual(made.reel_t_per_h, tonnes, places=8)
+
+    def test_the_head_box_balance_closes(self):
+        box = headbox_balance(sheet_bd_t_per_h=12.4, retention_frac=0.82, headbox_pct=0.75, thick_pct=3.2, couch_solids_pct=19)
+        fed = box.thick_t_per_h * 3.2 + box.recirculated_t_per_h * box.white_water_pct
+        self.assertAlmostEqual(fed, box.headbox_t_per_h * 0.75, places=6)
+
+    def test_a_batch_that_does_not_fit_is_refused(self):
+        bales = [{"bales_count": 20, "unit_kg": 250, "dryness_pct": 90}]
+        with self.assertRaisesRegex(DomainError, "take fewer bales"):
+            repulp_batch(items=bales, target_consistency_pct=5, usable_volume_m3=60)
+        with self.assertRaises(DomainError) as caught:
+            repulp_batch(items=[{**bales[0], "dryness_pct": 140}], target_consistency_pct=5, usable_volume_m3=60)
+        self.assertEqual(caught.exception.argument, "items[0].dryness_pct")
+
+    @given(st.floats(9, 59), st.floats(0, 20), st.floats(0, 20))
+    def test_a_vessel_meets_its_limit_when_the_mass_says(self, level, fed, drawn):
+        event = vessel_event(
+            level_bdt=level, min_bdt=8, max_bdt=60, segments=[{"span_h": 4, "in_bdt_per_h": fed, "out_bdt_per_h": drawn}]
+        )
+        self.assertAlmostEqual(level + (fed - drawn) * event.time_h, event.level_bdt, places=6)
+
+
+class Units(TestCase):
+    @given(st.floats(-1e6, 1e6), st.sampled_from(sorted(US)))
+    def test_there_and_back(self, value, unit):
+        there, other = shown(value, unit, "us")
+        self.assertAlmostEqual(convert(there, other, unit), value, delta=1e-6 * max(1, abs(value)))
+
+    def test_known_pairs(self):
+        for value, start, end, expected in (
+            (1, "hp·d/short ton", "kWh/t", 19.7278),
+            (100, "°C", "°F", 212),
+            (1, "US gpm", "L/min", 3.785411784),
+            (120, "g/L NaOH", "g/L Na2O", 92.98),
+            (1, "short ton", "kg", 907.18474),
+        ):
+            with self.subTest(start):
+                self.assertAlmostEqual(convert(value, start, end), expected, places=2)
+
+    def test_units_of_other_kinds_are_refused(self):
+        for start, end in (("kW", "L/min"), ("furlong", "m")):
+            with self.subTest(start), self.assertRaises(DomainError) as caught:
+                convert(1, start, end)
+            self.assertEqual(caught.exception.code, "E_UNIT")
