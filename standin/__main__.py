@@ -25,7 +25,10 @@ def write_history(plant: Plant, folder: Path, hours: float) -> None:
     with (folder / "laboratory.csv").open("w", newline="", encoding="utf-8") as file:
         csv.writer(file).writerows([("tag", "at_s", "value"), *plant.laboratory(end - 24 * 3600, end)])
     with (folder / "cooks.csv").open("w", newline="", encoding="utf-8") as file:
-        rows = [(c.number, c.digester, int(c.started_s), c.charge_pct_naoh_on_wood) for c in plant.cooks(end - hours * 3600, end)]
+        rows = [
+            (c.number, c.digester, int(c.started_s), c.charge_pct_naoh_on_wood)
+            for c in plant.cooks(end - hours * 3600, end)
+        ]
         csv.writer(file).writerows([("number", "digester", "started_s", "charge_pct_naoh_on_wood"), *rows])
 
 

@@ -12,10 +12,9 @@ from typing import Final
 
 import numpy as np
 
-from stock.cooking.end_point import h_curve
+from stock.cooking.end_point import h_curve, h_for_kappa
 from stock.cooking.follow import planned_profile
 from stock.cooking.liquor import charge_as_na2o
-from stock.cooking.end_point import h_for_kappa
 from stock.line.balance import LineBalance, Order
 from stock.line.definition import Definition, Mix, Store, Tag
 
@@ -53,7 +52,11 @@ class Plant:
         plan = line.cook
         alkali = charge_as_na2o(charge_pct_naoh_on_wood=plan.charge_pct_naoh_on_wood)
         target = h_for_kappa(
-            kappa_target_kappa=plan.kappa_target, effective_alkali_pct_na2o=alkali, alpha=plan.alpha, beta=plan.beta, n=plan.n
+            kappa_target_kappa=plan.kappa_target,
+            effective_alkali_pct_na2o=alkali,
+            alpha=plan.alpha,
+            beta=plan.beta,
+            n=plan.n,
         )
         times, temperatures = planned_profile(plan, 600)
         grid, h = h_curve(times, temperatures)

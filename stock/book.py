@@ -16,6 +16,8 @@ from stock.slushing import batch
 from stock.washing import stage as washing
 from stock.working import METHODS, Method
 
+__all__ = ["CHAPTERS", "METHODS", "MODULES", "chapters"]
+
 CHAPTERS: Final[dict[str, str]] = {
     "intake": "Fibre in",
     "cooking": "Cooking",

@@ -82,7 +82,9 @@ def _calculate(method: Method, given: Any) -> dict[str, Any]:
     for argument in given:
         if argument not in method.arguments:
             allowed = ", ".join(method.arguments)
-            raise DomainError("E_TYPE", argument, f"{method.name} takes no argument {argument}; it takes {allowed}", allowed)
+            raise DomainError(
+                "E_TYPE", argument, f"{method.name} takes no argument {argument}; it takes {allowed}", allowed
+            )
     with recording() as record:
         result = method.as_mapping(method.call(**given))
     working = [

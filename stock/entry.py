@@ -53,17 +53,21 @@ def understand(text: str, tags: Sequence[Tag], chosen: str = "") -> Understood:
     """
     text = text.strip()
     if len(text) > LONGEST:
-        return Understood(text[:LONGEST], fault=f"the line is {len(text)} characters long; {LONGEST} is the most", code="E_RANGE")
+        return Understood(
+            text[:LONGEST], fault=f"the line is {len(text)} characters long; {LONGEST} is the most", code="E_RANGE"
+        )
     tokens = _tokens(text)
     words, numbers, unit = _sort_tokens(tokens)
     if not words and not chosen:
-        return Understood(text, fault="" if not text else "name what was measured, such as 'brown cons 3.4'", code="E_TYPE")
+        return Understood(
+            text, fault="" if not text else "name what was measured, such as 'brown cons 3.4'", code="E_TYPE"
+        )
     found = [tag for tag in tags if tag.id == chosen] if chosen else _matches(words, tags, numbers)
     if not found:
         return Understood(text, fault=f"nothing on this line is called '{' '.join(words)}'", code="E_UNIT")
     if len(found) > 1:
         return Understood(text, choices=tuple(found[:6]), typed_unit=unit)
-    return _valued(text, found[0], words, numbers, unit)
+    return _valued(text, found[0], numbers, unit)
 
 
 def _tokens(text: str) -> list[str]:
@@ -106,7 +110,7 @@ def _matches(words: list[str], tags: Sequence[Tag], numbers: list[str]) -> list[
     return found
 
 
-def _valued(text: str, tag: Tag, words: list[str], numbers: list[str], unit: str) -> Understood:
+def _valued(text: str, tag: Tag, numbers: list[str], unit: str) -> Understood:
     named = next((number for number in numbers if number in tag.words), None)
     if len(numbers) > 1 and named is not None:
         numbers.remove(named)  # the 3 of 'digester 3', not a value

@@ -64,7 +64,16 @@ class Figure:
         """Return another result of the same calculation as a figure."""
         value = self.results[result_name]
         return Figure(
-            label, value, unit_of(result_name), decimals, None, self.method, result_name, self.data, self.results, self.warnings
+            label,
+            value,
+            unit_of(result_name),
+            decimals,
+            None,
+            self.method,
+            result_name,
+            self.data,
+            self.results,
+            self.warnings,
         )
 
 
@@ -98,7 +107,16 @@ def figure(
         full.setdefault(argument, Datum(default, Origin("assumed", "the method's default")))
     label_unit = unit_of(shown) if unit is None else unit
     return Figure(
-        label, results[shown], label_unit, decimals, None, method, shown, full, results, tuple(dict.fromkeys(record.warnings))
+        label,
+        results[shown],
+        label_unit,
+        decimals,
+        None,
+        method,
+        shown,
+        full,
+        results,
+        tuple(dict.fromkeys(record.warnings)),
     )
 
 

@@ -33,7 +33,9 @@ class Stream:
             if name not in INDEX:
                 raise DomainError("E_UNIT", name, f"there is no component {name}", ", ".join(COMPONENTS))
             if not (np.isfinite(value) and value >= 0):
-                raise DomainError("E_RANGE", name, f"{name} flows at {value} t/h; it must be 0 or more", "0 t/h or more")
+                raise DomainError(
+                    "E_RANGE", name, f"{name} flows at {value} t/h; it must be 0 or more", "0 t/h or more"
+                )
             flows[INDEX[name]] = value
         return cls(flows)
 

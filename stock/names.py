@@ -137,7 +137,10 @@ def spoken(name: str) -> str:
     suffix = suffix_of(name)
     stem = name.removesuffix(suffix).strip("_") if suffix else name
     if not stem:
-        return {"bd_t_per_h": "bone-dry rate", "bd_t": "bone-dry mass", "ad_t": "air-dry mass", "csf_ml": "freeness"}.get(
-            name, name.replace("_", " ")
-        )
+        return {
+            "bd_t_per_h": "bone-dry rate",
+            "bd_t": "bone-dry mass",
+            "ad_t": "air-dry mass",
+            "csf_ml": "freeness",
+        }.get(name, name.replace("_", " "))
     return " ".join(LABELS.get(word, word) for word in stem.split("_"))

@@ -118,7 +118,9 @@ def convert(value: float, from_unit: str, to_unit: str) -> float:
         source = registry.Quantity(value, SPELLINGS[from_unit])
         return float(source.to(SPELLINGS[to_unit]).magnitude)
     except (DimensionalityError, UndefinedUnitError):
-        raise DomainError("E_UNIT", "unit", f"{from_unit} cannot be turned into {to_unit}", f"a unit like {to_unit}") from None
+        raise DomainError(
+            "E_UNIT", "unit", f"{from_unit} cannot be turned into {to_unit}", f"a unit like {to_unit}"
+        ) from None
 
 
 @cache

@@ -11,13 +11,15 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from functools import wraps
-from typing import Any, Final
+from typing import Any, Final, ParamSpec, TypeVar, cast
 
 import numpy as np
 
 from stock.errors import DomainError
 from stock.names import spoken, unit_of
 
+P = ParamSpec("P")
+R = TypeVar("R")
 _SCALARS: Final = (float, int)
 _MISSING: Final = object()
 
@@ -76,7 +78,7 @@ class Rows:
     columns: Mapping[str, Arg]
 
 
-type_of_arg = Arg | Choice | Rows
+AnyArg = Arg | Choice | Rows
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,7 +115,7 @@ class Method:
     title: str
     station: str
     equation: str
-    arguments: Mapping[str, type_of_arg]
+    arguments: Mapping[str, AnyArg]
     defaults: Mapping[str, Any]
     results: tuple[str, ...]
     source: str
@@ -182,8 +184,8 @@ def method(
     notes: str = "",
     exact: bool = True,
     results: tuple[str, ...] = (),
-    **arguments: type_of_arg,
-) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    **arguments: AnyArg,
+) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """Register a calculation in the book and guard its arguments.
 
     Parameters
@@ -197,8 +199,8 @@ def method(
         Result names; read from the equation's left-hand sides when not given.
     """
 
-    def register(function: Callable[..., Any]) -> Callable[..., Any]:
-        defaults = dict(function.__kwdefaults__ or {})
+    def register(function: Callable[P, R]) -> Callable[P, R]:
+        defaults: dict[str, Any] = dict(getattr(function, "__kwdefaults__", None) or {})
         names = results or tuple(line.partition("=")[0].strip() for line in equation.strip().splitlines())
         for name, arg in arguments.items():
             if isinstance(arg, Arg):
@@ -226,13 +228,13 @@ def method(
         guarded.__doc__ = _docstring(entry, function.__doc__ or "")
         METHODS[entry.name] = entry
         ALIASES.update(dict.fromkeys(aliases, entry.name))
-        return guarded
+        return cast("Callable[P, R]", guarded)
 
     return register
 
 
 def _guard(
-    function: Callable[..., Any], arguments: Mapping[str, type_of_arg], defaults: Mapping[str, Any]
+    function: Callable[..., Any], arguments: Mapping[str, AnyArg], defaults: Mapping[str, Any]
 ) -> Callable[..., Any]:
     """Wrap `function` with its checks; scalars take the short way through."""
     limits = []
@@ -305,7 +307,9 @@ def _check_other(name: str, value: Any, arg: Any) -> Any:
     if isinstance(arg, Choice):
         if value not in arg.options:
             allowed = ", ".join(arg.options)
-            raise DomainError("E_UNIT", name, f"{spoken(name)} is {str(value)[:40]!r}; choose one of {allowed}", allowed)
+            raise DomainError(
+                "E_UNIT", name, f"{spoken(name)} is {str(value)[:40]!r}; choose one of {allowed}", allowed
+            )
         return value
     if not isinstance(value, (list, tuple, np.ndarray)):
         message = f"{spoken(name)} must be a list; it is {type(value).__name__}"
@@ -359,7 +363,9 @@ def _note(
             low, high = arg.usual
             if not low <= value <= high:
                 unit = unit_of(name)
-                record.warnings.append(f"{spoken(name)} is {value:g} {unit}; usual is {low:g} to {high:g} {unit}".strip())
+                record.warnings.append(
+                    f"{spoken(name)} is {value:g} {unit}; usual is {low:g} to {high:g} {unit}".strip()
+                )
     record.steps.append(Step(entry, given, entry.as_mapping(result)))
 
 
@@ -377,6 +383,12 @@ def _docstring(entry: Method, summary: str) -> str:
     lines += ["", "Returns", "-------"]
     for name in entry.results:
         lines += [f"{name} : float", f"    [{unit_of(name) or '-'}]"]
-    lines += ["", "Raises", "------", "DomainError", "    If an argument is missing, not a number, or outside its limits."]
+    lines += [
+        "",
+        "Raises",
+        "------",
+        "DomainError",
+        "    If an argument is missing, not a number, or outside its limits.",
+    ]
     lines += ["", "Notes", "-----", entry.equation, entry.notes, "", "References", "----------", entry.source]
     return "\n".join(lines)

@@ -54,13 +54,20 @@ def temperatures(state: State, cook: Cook) -> tuple[np.ndarray, np.ndarray]:
 
 def follow_cook(state: State, cook: Cook) -> Followed | None:
     """Return where a cook stands, or None while its digester has sent fewer than two readings."""
+    if cook.number not in state.followed:
+        state.followed[cook.number] = _follow(state, cook)
+    found: Followed | None = state.followed[cook.number]
+    return found
+
+
+def _follow(state: State, cook: Cook) -> Followed | None:
     times, values = temperatures(state, cook)
     if len(times) < 2:
         return None
     tag = state.line.tag(f"digester_{cook.digester}_temp")
     reading = state.readings.get(tag.id)
     now_min = (state.now - cook.started_at).total_seconds() / 60
-    blown = cook.number in state.blown or _is_down(times, values, state.line.cook.cook_c)
+    blown = cook.number in state.blown or _is_down(values, state.line.cook.cook_c)
     measured = Origin("measured", f"{tag.name}, {tag.instrument}, {len(times)} readings", state.now)
     logged = Origin("entered", f"charge sheet of cook {cook.number}", cook.started_at)
     facts = CookFacts(
@@ -78,7 +85,7 @@ def follow_cook(state: State, cook: Cook) -> Followed | None:
     return Followed(cook, followed, facts, cook.started_at + timedelta(minutes=followed.blow_min))
 
 
-def _is_down(times: np.ndarray, values: np.ndarray, cook_c: float) -> bool:
+def _is_down(values: np.ndarray, cook_c: float) -> bool:
     """A digester that was at temperature and is far below it has been blown."""
     return bool(values.max() > cook_c - 8 and values[-1] < cook_c - 25 and values[-1] < values.max() - 25)
 

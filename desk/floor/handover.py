@@ -27,9 +27,9 @@ def clock_text(at: datetime) -> str:
     return timezone.localtime(at).strftime("%H:%M")
 
 
-def compose(world: World, now: datetime | None = None) -> dict[str, Any]:
+def compose(state: State) -> dict[str, Any]:
     """Return the sheet of the shift so far, as plain data: what is off, running, coming, recorded."""
-    state = State(world, now)
+    world = state.world
     start, end = clock.shift_of(state.now)
     order = state.order
     records = (
@@ -69,7 +69,9 @@ def compose(world: World, now: datetime | None = None) -> dict[str, Any]:
 
 def _safety(state: State) -> list[str]:
     stale = [reading.tag.name for reading in state.readings.values() if reading.stale]
-    rows = ["Permits, isolations and gas tests: tell each other, from the permit board. The board rules, not this sheet."]
+    rows = [
+        "Permits, isolations and gas tests: tell each other, from the permit board. The board rules, not this sheet."
+    ]
     if stale:
         rows.append(f"Signals that have stopped: {', '.join(stale)}.")
     return rows
@@ -131,11 +133,19 @@ def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOve
     with transaction.atomic():
         if (sent := HandOver.objects.filter(form_key=form_key).first()) is not None:
             return sent
-        signed = _keep(world, person, compose(world, now), clock.shift_of(now)[0], now, form_key)
+        signed = _keep(world, person, compose(State(world, now)), clock.shift_of(now)[0], now, form_key)
         text = f"Hand-over signed by {person.short_name}"
         key = f"h-{form_key}"[:40]
         record_event(
-            world, person, text, station="", at=now, form_key=key, kind=Record.Kind.SIGNED, subject=f"sheet {signed.pk}", action=SIGN
+            world,
+            person,
+            text,
+            station="",
+            at=now,
+            form_key=key,
+            kind=Record.Kind.SIGNED,
+            subject=f"sheet {signed.pk}",
+            action=SIGN,
         )
     return signed
 
@@ -143,7 +153,10 @@ def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOve
 def _keep(
     world: World, person: Person, sheet: dict[str, Any], shift_start: datetime, at: datetime, form_key: str
 ) -> HandOver:
-    sheet = {**sheet, "signed": f"{person.first_name} {person.last_name}, {person.role_title}, {timezone.localtime(at):%d %b %Y %H:%M}"}
+    sheet = {
+        **sheet,
+        "signed": f"{person.first_name} {person.last_name}, {person.role_title}, {timezone.localtime(at):%d %b %Y %H:%M}",
+    }
     text = json.dumps(sheet, sort_keys=True, ensure_ascii=False)
     return HandOver.objects.create(
         world=world,
@@ -175,5 +188,3 @@ def keep_demo(world: World, person: Person, shift_start: datetime, at: datetime)
         ],
     }
     return _keep(world, person, sheet, shift_start, at, "demo-handover")
-
-

@@ -95,7 +95,9 @@ def _event(state: State, unit_id: str) -> Item | None:
         return None
     segment = {"span_h": 8.0, "in_bdt_per_h": max(rate, 0.0), "out_bdt_per_h": max(-rate, 0.0)}
     try:
-        event = vessel_event(level_bdt=contents.value, min_bdt=low * per_pct, max_bdt=high * per_pct, segments=[segment])
+        event = vessel_event(
+            level_bdt=contents.value, min_bdt=low * per_pct, max_bdt=high * per_pct, segments=[segment]
+        )
     except DomainError:
         return None
     if event.event_count == 0:

@@ -26,7 +26,9 @@ def sheet_pdf(sheet: dict[str, Any]) -> bytes:
     """Return a sheet as PDF; the same sheet gives the same bytes."""
     _fonts()
     title = ParagraphStyle("title", fontName="Hyperlegible-Semi", fontSize=16, leading=21, spaceAfter=4)
-    heading = ParagraphStyle("heading", fontName="Hyperlegible-Semi", fontSize=10.5, leading=14, spaceBefore=9, spaceAfter=2)
+    heading = ParagraphStyle(
+        "heading", fontName="Hyperlegible-Semi", fontSize=10.5, leading=14, spaceBefore=9, spaceAfter=2
+    )
     body = ParagraphStyle("body", fontName="Hyperlegible", fontSize=9.5, leading=13.5)
     parts: list[Any] = [
         Paragraph(escape(f"{sheet['mill']}, hand-over"), title),
@@ -41,9 +43,12 @@ def sheet_pdf(sheet: dict[str, Any]) -> bytes:
     if "seal" in sheet:
         parts.append(Paragraph(escape(f"Seal {sheet['seal']}"), ParagraphStyle("seal", body, fontSize=7.5)))
     parts.append(
-        Paragraph("Fox Vat advises. Permits, interlocks, local codes and licensed practice rule.", ParagraphStyle("foot", body, fontSize=8, spaceBefore=6))
+        Paragraph(
+            "Fox Vat advises. Permits, interlocks, local codes and licensed practice rule.",
+            ParagraphStyle("foot", body, fontSize=8, spaceBefore=6),
+        )
     )
     out = BytesIO()
-    margins = {"leftMargin": 18 * mm, "rightMargin": 18 * mm, "topMargin": 16 * mm, "bottomMargin": 16 * mm}
-    SimpleDocTemplate(out, pagesize=A4, invariant=1, title="Hand-over", author="Fox Vat", **margins).build(parts)
+    document = SimpleDocTemplate(out, pagesize=A4, invariant=1, title="Hand-over", author="Fox Vat", topMargin=16 * mm)
+    document.build(parts)
     return out.getvalue()

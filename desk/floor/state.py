@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
+from typing import Any
 
 from django.db import connection
 from django.utils import timezone
@@ -51,6 +52,7 @@ class State:
         self.world = world
         self.now = now or clock.now()
         self.line: Definition = line_of(world.version)
+        self.followed: dict[int, Any] = {}  # cooks already worked out, kept by desk.floor.cooks
 
     # ---- readings
 
@@ -277,6 +279,10 @@ class State:
     def blown(self) -> set[int]:
         """Numbers of the cooks whose blow was logged."""
         subjects = Record.objects.filter(
-            world=self.world, kind=Record.Kind.BATCH, tag="blow", superseded_by=None, at__gte=self.now - timedelta(hours=12)
+            world=self.world,
+            kind=Record.Kind.BATCH,
+            tag="blow",
+            superseded_by=None,
+            at__gte=self.now - timedelta(hours=12),
         ).values_list("subject", flat=True)
         return {int(subject.removeprefix("cook ")) for subject in subjects}

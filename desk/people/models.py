@@ -26,7 +26,9 @@ class Person(AbstractUser):
         METRIC = "metric", "Metric"
         US = "us", "US"
 
-    role = models.CharField(max_length=20, choices=[(key, role.title) for key, role in ROLES.items()], default="trainee")
+    role = models.CharField(
+        max_length=20, choices=[(key, role.title) for key, role in ROLES.items()], default="trainee"
+    )
     theme = models.CharField(max_length=10, choices=Theme, default=Theme.SYSTEM)
     units = models.CharField(max_length=10, choices=Units, default=Units.METRIC)
     single_keys = models.BooleanField(default=True, help_text="Single-key shortcuts")

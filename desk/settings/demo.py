@@ -1,6 +1,6 @@
 """The demonstration on one machine."""
 
-from desk.settings.base import *  # noqa: F403
+from desk.settings.base import *
 
 FOX_DEMO = True
 FOX_GALLERY = True

@@ -1,6 +1,6 @@
 """A mill's own server, behind TLS."""
 
-from desk.settings.base import *  # noqa: F403
+from desk.settings.base import *
 
 FOX_DEMO = False
 SECURE_SSL_REDIRECT = True

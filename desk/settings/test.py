@@ -2,7 +2,7 @@
 
 import os
 
-from desk.settings.base import *  # noqa: F403
+from desk.settings.base import *
 from desk.settings.base import DATABASES, VAR
 
 FOX_DEMO = True

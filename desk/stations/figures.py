@@ -1,5 +1,6 @@
 """Every shown number has a key; this finds the number again, with its working."""
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from desk.floor.cooks import follow_cook
@@ -18,7 +19,7 @@ def find(state: State, key: str) -> Figure:
         If the key names nothing, or its numbers are not there.
     """
     kind, _, rest = key.partition(":")
-    finders = {
+    finders: dict[str, Callable[[State, str], Figure]] = {
         "reading": _reading,
         "flow": lambda state, rest: state.flow_figure(rest, f"bone-dry flow, {rest.replace('_', ' ')}"),
         "cover": _cover,

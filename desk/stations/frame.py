@@ -73,7 +73,13 @@ def new_key() -> str:
 
 
 def page(
-    request: HttpRequest, state: State, template: str, context: dict[str, Any] | None = None, *, here: str = "", status: int = 200
+    request: HttpRequest,
+    state: State,
+    template: str,
+    context: dict[str, Any] | None = None,
+    *,
+    here: str = "",
+    status: int = 200,
 ) -> HttpResponse:
     """Answer with a whole page round a body template, or its live part alone where the page refreshes itself."""
     live = bool(getattr(request, "htmx", False)) and request.headers.get("HX-Target", "").endswith("#desk")
@@ -124,7 +130,15 @@ def ribbon(state: State, here: str) -> dict[str, Any]:
         station = reading.tag.station
         worst[station] = "act" if "act" in (worst.get(station), reading.verdict.level) else "outside"
     stops = [
-        Stop(station.id, station.name, columns[station.id], worst.get(station.id, "ok"), station.id == here, columns[station.id] - step / 2 + 4, step - 8)
+        Stop(
+            station.id,
+            station.name,
+            columns[station.id],
+            worst.get(station.id, "ok"),
+            station.id == here,
+            columns[station.id] - step / 2 + 4,
+            step - 8,
+        )
         for station in state.line.stations
     ]
     marks = [

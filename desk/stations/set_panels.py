@@ -81,7 +81,8 @@ def attempt(state: State, panel: Panel, typed: Mapping[str, Any]) -> Attempt:
             faults[error.argument] = error.message
             fault = error.message
     shown = [
-        Filled(one.name, one.label, one.unit, one.text, one.origin, one.allowed, faults.get(one.name, "")) for one in shown
+        Filled(one.name, one.label, one.unit, one.text, one.origin, one.allowed, faults.get(one.name, ""))
+        for one in shown
     ]
     fault = fault or next(iter(faults.values()), "")
     return Attempt(panel, shown, answer, panel.say(answer) if answer else "", fault)
@@ -153,7 +154,12 @@ PANELS: dict[str, Panel] = {
                     "chips a digester holds",
                     {
                         name: state.constant(f"cook_{name}")
-                        for name in ("digester_volume_m3", "basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
+                        for name in (
+                            "digester_volume_m3",
+                            "basic_density_kg_per_m3",
+                            "solid_volume_factor",
+                            "packing_gain_frac",
+                        )
                     },
                 ).as_datum(),
             ),
@@ -177,7 +183,10 @@ PANELS: dict[str, Panel] = {
         "Reject rate for a removal",
         "mass_reject_for_removal",
         {
-            "removal_frac": ("Shives to take out, as a fraction", lambda state: Datum(0.64, Origin("assumed", "a usual aim"))),
+            "removal_frac": (
+                "Shives to take out, as a fraction",
+                lambda state: Datum(0.64, Origin("assumed", "a usual aim")),
+            ),
             "quotient_ratio": ("Screening quotient", _constant("screen_quotient")),
         },
         lambda size: f"Run the reject rate at {100 * size.value:.1f} % by mass.",
@@ -211,7 +220,9 @@ PANELS: dict[str, Panel] = {
         {
             "od_t": (
                 "Bone-dry in the chest",
-                lambda state: Datum(round(state.contents("slush_chest").value, 2), state.contents("slush_chest").as_datum().origin),
+                lambda state: Datum(
+                    round(state.contents("slush_chest").value, 2), state.contents("slush_chest").as_datum().origin
+                ),
             ),
             "consistency_pct": ("Consistency measured", _reading("slush_cons")),
             "target_consistency_pct": ("Consistency wanted", _target("slush_cons")),
@@ -235,8 +246,14 @@ PANELS: dict[str, Panel] = {
         "filler_feed_t_per_h",
         {
             "sheet_bd_t_per_h": ("Sheet made", _flow("dry_sheet")),
-            "sheet_filler_frac": ("Filler in the sheet, as a fraction", lambda state: Datum(state.line.grade(state.order.grade).ash_frac, state.set_origin("grade"))),
-            "overall_frac": ("Overall retention", lambda state: Datum(0.955, Origin("assumed", "first pass 0.50, 0.95 returned"))),
+            "sheet_filler_frac": (
+                "Filler in the sheet, as a fraction",
+                lambda state: Datum(state.line.grade(state.order.grade).ash_frac, state.set_origin("grade")),
+            ),
+            "overall_frac": (
+                "Overall retention",
+                lambda state: Datum(0.955, Origin("assumed", "first pass 0.50, 0.95 returned")),
+            ),
         },
         lambda size: f"Feed {size.text} t/h of filler, less what broke brings.",
         decimals=2,

@@ -11,6 +11,7 @@ from desk.floor.models import World, epoch
 from desk.floor.state import State
 from desk.stations.figures import find
 from desk.stations.frame import on_line, page
+from stock.figure import Figure
 
 BUCKETS = 240
 
@@ -23,6 +24,14 @@ def home(request: HttpRequest) -> HttpResponse:
     return redirect("line", world_slug=world.slug)
 
 
+def _deeper(shown: Figure, name: str) -> Figure:
+    """Return the computed number an argument came from."""
+    figure = shown.data[name].figure
+    if figure is None:
+        raise LookupError(name)
+    return figure
+
+
 @on_line
 def working(request: HttpRequest, state: State) -> HttpResponse:
     """Show the working of one number; `path` walks into the computed numbers it was made from."""
@@ -30,11 +39,8 @@ def working(request: HttpRequest, state: State) -> HttpResponse:
         shown = find(state, request.GET.get("of", ""))
         trail = [shown]
         for name in filter(None, request.GET.get("path", "").split("/")):
-            datum = trail[-1].data[name]
-            if datum.figure is None:
-                raise LookupError(name)
-            trail.append(datum.figure)
-    except (LookupError, KeyError):
+            trail.append(_deeper(trail[-1], name))
+    except LookupError:
         raise Http404 from None
     context = {"figure": trail[-1], "root": shown, "trail": trail, "path": request.GET.get("path", "").strip("/")}
     if getattr(request, "htmx", False):

@@ -1,11 +1,14 @@
 """One bleaching stage: charge, dosing flow, time in the tower, brightness."""
 
-from typing import NamedTuple
+import math
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 
 from stock.errors import DomainError
 from stock.working import Arg, Choice, Example, method
+
+Number = TypeVar("Number", float, np.ndarray)
 
 CLO2_ACTIVE_CL = 2.63
 _ACTIVE_CL = {"clo2": 2.63, "cl2": 1.0, "naocl": 0.9525, "h2o2": 2.085, "o2": 4.432, "o3": 4.432}
@@ -21,9 +24,9 @@ _RESPONSE = Arg("response of k/s per kg", 0, 10, above=True)
     example=Example({"reflectance_frac": 0.87}, {"ks": 0.009713}),
     reflectance_frac=Arg("reflectance of an opaque pad", 0, 1, above=True),
 )
-def km_k_over_s(*, reflectance_frac: float) -> float:
+def km_k_over_s(*, reflectance_frac: Number) -> Number:
     """Return k/s, the quantity in which brightness adds up."""
-    return (1 - reflectance_frac) ** 2 / (2 * reflectance_frac)
+    return (1 - reflectance_frac) ** 2 / (2 * reflectance_frac)  # type: ignore[no-any-return]
 
 
 @method(
@@ -34,9 +37,11 @@ def km_k_over_s(*, reflectance_frac: float) -> float:
     example=Example({"ks": 0.030}, {"reflectance_frac": 0.7832}),
     ks=Arg("k/s", 0, 1e4),
 )
-def km_reflectance_frac(*, ks: float) -> float:
+def km_reflectance_frac(*, ks: Number) -> Number:
     """Return the reflectance that belongs to a k/s."""
-    return 1 + ks - np.sqrt(ks**2 + 2 * ks) if isinstance(ks, np.ndarray) else 1 + ks - (ks**2 + 2 * ks) ** 0.5
+    if isinstance(ks, np.ndarray):
+        return 1 + ks - np.sqrt(ks**2 + 2 * ks)  # type: ignore[no-any-return]
+    return 1 + ks - math.sqrt(ks**2 + 2 * ks)
 
 
 @method(

@@ -182,5 +182,7 @@ def dose_to_pump(
     flow = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)
     if flow > pump_max_l_per_h:
         message = f"the dose needs {flow:.0f} L/h and the pump gives {pump_max_l_per_h:g} L/h"
-        raise DomainError("E_LIMIT", "dose_kg_per_t", message, f"{dose_kg_per_t * pump_max_l_per_h / flow:.2f} kg/t or less")
+        raise DomainError(
+            "E_LIMIT", "dose_kg_per_t", message, f"{dose_kg_per_t * pump_max_l_per_h / flow:.2f} kg/t or less"
+        )
     return flow

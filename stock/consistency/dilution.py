@@ -1,5 +1,6 @@
 """Dilution, mixing, density and residence: what consistency does in pipes and chests."""
 
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -77,7 +78,9 @@ def _refuse_thickening(argument: str, before_pct: float, after_pct: float, water
     """Refuse a target that water cannot reach."""
     if np.any(np.asarray(after_pct) > before_pct) or np.any(np.asarray(water_pct) >= after_pct):
         allowed = f"more than {np.max(water_pct):g} %, at most {np.min(before_pct):g} %"
-        message = f"water cannot bring stock from {np.min(before_pct):g} % to {np.max(after_pct):g} %; allowed is {allowed}"
+        message = (
+            f"water cannot bring stock from {np.min(before_pct):g} % to {np.max(after_pct):g} %; allowed is {allowed}"
+        )
         raise DomainError("E_ORDER", argument, message, allowed)
 
 
@@ -156,7 +159,12 @@ def stock_density_kg_per_m3(
     """Return the density of stock; entrained gas moves it more than fibre does."""
     t = temperature_c
     water = (
-        999.83952 + 16.945176 * t - 7.9870401e-3 * t**2 - 46.170461e-6 * t**3 + 105.56302e-9 * t**4 - 280.54253e-12 * t**5
+        999.83952
+        + 16.945176 * t
+        - 7.9870401e-3 * t**2
+        - 46.170461e-6 * t**3
+        + 105.56302e-9 * t**4
+        - 280.54253e-12 * t**5
     ) / (1 + 16.87985e-3 * t)
     x = consistency_pct / 100
     fibre = x * (1 - filler_of_solids_frac) / fibre_density_kg_per_m3
@@ -214,7 +222,5 @@ def tonnage_uncertainty(
     *, consistency_pct: float, u_consistency_pct: float, u_flow_pct: float, u_density_pct: float = 0.0
 ) -> float:
     """Return the relative standard uncertainty of flow times consistency times density."""
-    return (
-        100
-        * ((u_flow_pct / 100) ** 2 + (u_consistency_pct / consistency_pct) ** 2 + (u_density_pct / 100) ** 2) ** 0.5
-    )
+    parts = (u_flow_pct / 100, u_consistency_pct / consistency_pct, u_density_pct / 100)
+    return 100 * math.hypot(*parts)

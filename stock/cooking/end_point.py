@@ -143,7 +143,7 @@ def extra_min(*, h_deficit: float, set_c: float) -> float:
 )
 def kappa_hatton(*, h_factor: float, effective_alkali_pct_na2o: float, alpha: float, beta: float, n: float) -> float:
     """Return the kappa number a cook will have at its blow."""
-    kappa = alpha - beta * math.log10(h_factor) * effective_alkali_pct_na2o**n
+    kappa = alpha - beta * math.log10(h_factor) * math.pow(effective_alkali_pct_na2o, n)
     if kappa < 0:
         message = f"the relation gives kappa {kappa:.1f} at H {h_factor:.0f}: far outside the cooks it was made from"
         raise DomainError("E_RANGE", "h_factor", message, "an H-factor that leaves kappa above 0")
@@ -174,14 +174,14 @@ def h_for_kappa(
     *, kappa_target_kappa: float, effective_alkali_pct_na2o: float, alpha: float, beta: float, n: float
 ) -> float:
     """Return the H-factor to blow at, for the alkali actually charged."""
-    exponent = (alpha - kappa_target_kappa) / (beta * effective_alkali_pct_na2o**n)
+    exponent = (alpha - kappa_target_kappa) / (beta * math.pow(effective_alkali_pct_na2o, n))
     if kappa_target_kappa >= alpha or exponent > math.log10(5000):
         message = (
             f"kappa {kappa_target_kappa:g} cannot be reached with {effective_alkali_pct_na2o:.1f} % Na2O on wood"
             " within H 5000; charge more alkali"
         )
         raise DomainError("E_INFEASIBLE", "kappa_target_kappa", message, "a kappa that an H-factor of 5000 reaches")
-    return 10**exponent
+    return math.pow(10, exponent)
 
 
 @method(

@@ -69,7 +69,11 @@ def target_h(facts: CookFacts) -> Figure:
     return figure(
         "h_for_kappa",
         "H at the blow",
-        {"kappa_target_kappa": facts.kappa_target, "effective_alkali_pct_na2o": alkali.as_datum(), **fitted(facts.plan)},
+        {
+            "kappa_target_kappa": facts.kappa_target,
+            "effective_alkali_pct_na2o": alkali.as_datum(),
+            **fitted(facts.plan),
+        },
         decimals=0,
     )
 
@@ -110,7 +114,9 @@ def follow(facts: CookFacts) -> CookState:
     correction = None
     if phase in ("heating", "at temperature") and abs(behind) > 5:
         missed = Datum(behind, Origin("computed", "H planned by now less H so far"))
-        correction = figure("extra_min", "hold longer by", {"h_deficit": missed, "set_c": _set(plan, "cook_c")}, decimals=0)
+        correction = figure(
+            "extra_min", "hold longer by", {"h_deficit": missed, "set_c": _set(plan, "cook_c")}, decimals=0
+        )
     return CookState(phase, h_now, h_target, left, blow_min, kappa, 2 * plan.kappa_sd, yield_pct, behind, correction)
 
 

@@ -90,14 +90,16 @@ def white_liquor_from_abc(
 ) -> WhiteLiquor:
     """Return alkali strengths and ratios from cumulative burette readings."""
     if not a_ml <= b_ml <= c_ml:
-        raise DomainError("E_ORDER", "b_ml", f"A, B, C are {a_ml:g}, {b_ml:g}, {c_ml:g} mL; they must not fall", "A ≤ B ≤ C")
+        raise DomainError(
+            "E_ORDER", "b_ml", f"A, B, C are {a_ml:g}, {b_ml:g}, {c_ml:g} mL; they must not fall", "A ≤ B ≤ C"
+        )
     if 2 * a_ml < b_ml:
-        raise DomainError("E_RANGE", "a_ml", f"A {a_ml:g} mL with B {b_ml:g} mL means less than no NaOH", "2A at least B")
+        raise DomainError(
+            "E_RANGE", "a_ml", f"A {a_ml:g} mL with B {b_ml:g} mL means less than no NaOH", "2A at least B"
+        )
     g = acid_normality * NAOH_G_PER_MOL / sample_ml
     naoh = 2 * a_ml - b_ml
-    return WhiteLiquor(
-        a_ml * g, b_ml * g, c_ml * g, 2 * (b_ml - a_ml) / b_ml, naoh / (naoh + c_ml - b_ml), b_ml / c_ml
-    )
+    return WhiteLiquor(a_ml * g, b_ml * g, c_ml * g, 2 * (b_ml - a_ml) / b_ml, naoh / (naoh + c_ml - b_ml), b_ml / c_ml)
 
 
 @method(
@@ -118,8 +120,7 @@ def effective_alkali(*, active_kg_per_m3_as_naoh: float, sulphidity_frac: float)
 
 
 @method(
-    "white_liquor_volume_m3 = 10 * bd_wood_t * effective_alkali_pct_naoh_on_wood"
-    " / effective_alkali_kg_per_m3_as_naoh",
+    "white_liquor_volume_m3 = 10 * bd_wood_t * effective_alkali_pct_naoh_on_wood / effective_alkali_kg_per_m3_as_naoh",
     title="White liquor for a charge",
     station="cooking",
     source="definition",

@@ -28,9 +28,7 @@ class Reel(NamedTuple):
     grammage_g_per_m2=Arg("basis weight", 0, 2000),
     moisture_pct=Arg("moisture at the reel", 0, 100, below=True),
 )
-def reel_production(
-    *, speed_m_per_min: float, width_m: float, grammage_g_per_m2: float, moisture_pct: float
-) -> Reel:
+def reel_production(*, speed_m_per_min: float, width_m: float, grammage_g_per_m2: float, moisture_pct: float) -> Reel:
     """Return paper made and its bone-dry part."""
     reel = speed_m_per_min * width_m * grammage_g_per_m2 * 60 / 1e6
     return Reel(reel, reel * (1 - moisture_pct / 100))
@@ -145,7 +143,9 @@ def headbox_balance(
     white_water = headbox - sheet_bd_t_per_h / (couch_solids_pct / 100)
     white_pct = 100 * (on_wire - sheet_bd_t_per_h) / white_water if white_water > 0 else float("inf")
     if not white_pct < headbox_pct < thick_pct:
-        message = f"head box {headbox_pct:g} % must lie between white water {white_pct:.3g} % and thick stock {thick_pct:g} %"
+        message = (
+            f"head box {headbox_pct:g} % must lie between white water {white_pct:.3g} % and thick stock {thick_pct:g} %"
+        )
         raise DomainError("E_ORDER", "headbox_pct", message, f"{white_pct:.3g} to {thick_pct:g} %")
     thick = headbox * (headbox_pct - white_pct) / (thick_pct - white_pct)
     return HeadBox(headbox, white_pct, thick, headbox - thick, (headbox - thick) / headbox)

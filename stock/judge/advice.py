@@ -152,7 +152,7 @@ def _screen_reject(facts: Facts) -> Figure:
 
 
 def _cane_peroxide(facts: Facts) -> Figure:
-    charge = figure(
+    return figure(
         "charge_for_brightness",
         "peroxide to add",
         {
@@ -163,7 +163,6 @@ def _cane_peroxide(facts: Facts) -> Figure:
         },
         decimals=1,
     )
-    return charge
 
 
 def _freeness_power(tag: str, stream: str) -> Callable[[Facts], Figure]:

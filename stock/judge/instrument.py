@@ -92,7 +92,9 @@ class TransmitterCheck(NamedTuple):
     lab_pct=Arg("laboratory, same moments", 0, 100, series=True, count=5),
     tolerance_pct=Arg("difference that matters", 0, 10, above=True),
 )
-def transmitter_bias(*, transmitter_pct: np.ndarray, lab_pct: np.ndarray, tolerance_pct: float = 0.05) -> TransmitterCheck:
+def transmitter_bias(
+    *, transmitter_pct: np.ndarray, lab_pct: np.ndarray, tolerance_pct: float = 0.05
+) -> TransmitterCheck:
     """Return a transmitter's bias and the trim it deserves; five pairs or more, never one."""
     from scipy.stats import t
 

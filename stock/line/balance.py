@@ -9,8 +9,9 @@ last solution and repeated until it stands, which the next order usually inherit
 Mass closes at every pass, whatever the tanks hold.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -64,14 +65,23 @@ class Order:
         """
         tonnes = grade.tonnes_per_h if reel_t_per_h is None else reel_t_per_h
         if not (np.isfinite(tonnes) and 0 < tonnes <= 200):
-            raise DomainError("E_RANGE", "reel_t_per_h", f"the order is {tonnes:g} t/h, outside 0 to 200 t/h", "more than 0, to 200 t/h")
+            raise DomainError(
+                "E_RANGE",
+                "reel_t_per_h",
+                f"the order is {tonnes:g} t/h, outside 0 to 200 t/h",
+                "more than 0, to 200 t/h",
+            )
         recipe = dict(grade.shares if shares is None else shares)
         for name, share in recipe.items():
             if not 0 <= share <= 1:
-                raise DomainError("E_RANGE", name, f"the share of {name} is {100 * share:g} %, outside 0 to 100 %", "0 to 100 %")
+                raise DomainError(
+                    "E_RANGE", name, f"the share of {name} is {100 * share:g} %, outside 0 to 100 %", "0 to 100 %"
+                )
         total = sum(recipe.values())
         if abs(total - 1) > 1e-6:
-            raise DomainError("E_SUM", "shares", f"the shares add to {100 * total:.1f} %; they must add to 100 %", "100 %")
+            raise DomainError(
+                "E_SUM", "shares", f"the shares add to {100 * total:.1f} %; they must add to 100 %", "100 %"
+            )
         return cls(grade, tonnes, recipe)
 
 
@@ -126,7 +136,9 @@ class LineResult:
             E_INFEASIBLE, with the station, its limit and the largest order that fits.
         """
         if self.shortages:
-            raise DomainError("E_INFEASIBLE", "reel_t_per_h", "; ".join(self.shortages), "an order the water loops can feed")
+            raise DomainError(
+                "E_INFEASIBLE", "reel_t_per_h", "; ".join(self.shortages), "an order the water loops can feed"
+            )
         if not self.feasible:
             load = self.binding
             message = (
@@ -136,15 +148,20 @@ class LineResult:
             raise DomainError("E_INFEASIBLE", "reel_t_per_h", message, f"{self.most_t_per_h:.2f} t/h or less")
 
 
+def _share(shares: Mapping[Any, float], component: str, otherwise: float = 0.0) -> float:
+    """Return a component's share, or what holds where it is not named."""
+    return shares.get(component, otherwise)
+
+
 def _accelerated(guesses: list[np.ndarray], answers: list[np.ndarray]) -> np.ndarray:
     """Return the next guess of a fixed point from the last few (Anderson's mixing)."""
     residuals = [answer - guess for guess, answer in zip(guesses, answers, strict=True)]
     if len(residuals) == 1:
         return answers[0]
-    steps = np.column_stack([later - earlier for earlier, later in zip(residuals, residuals[1:], strict=False)])
+    steps = np.column_stack([later - earlier for earlier, later in pairwise(residuals)])
     weights, *_ = np.linalg.lstsq(steps, residuals[-1], rcond=1e-12)
-    moved = np.column_stack([later - earlier for earlier, later in zip(answers, answers[1:], strict=False)])
-    return answers[-1] - moved @ weights
+    moved = np.column_stack([later - earlier for earlier, later in pairwise(answers)])
+    return np.asarray(answers[-1] - moved @ weights)
 
 
 class LineBalance:
@@ -196,7 +213,7 @@ class LineBalance:
             drawn = isinstance(unit, (Source, Store, Water)) or (isinstance(unit, Tank) and stream.id != unit.overflow)
             if drawn:
                 self._scalars[stream.id] = len(self.streams) * _N + len(self._scalars)
-        writers = {
+        writers: dict[type, Callable[[Any], None]] = {
             Source: self._source,
             Store: self._source,
             Dose: self._dose,
@@ -214,7 +231,9 @@ class LineBalance:
         size = len(self.streams) * _N + len(self._scalars)
         if self._row != size:
             free = ", ".join(self._scalars)
-            message = f"streams: {size} unknown flows but {self._row} conditions; one of {free} is set twice or not at all"
+            message = (
+                f"streams: {size} unknown flows but {self._row} conditions; one of {free} is set twice or not at all"
+            )
             raise DefinitionError([message])
 
     def _put(self, column: int, value: float) -> int:
@@ -230,7 +249,7 @@ class LineBalance:
         (stream,) = self._outs[unit.id]
         water_per_bd = 100 / unit.consistency_pct - 1
         for c, name in enumerate(COMPONENTS):
-            share = water_per_bd if name == "water" else unit.solids.get(name, 0.0)
+            share = water_per_bd if name == "water" else _share(unit.solids, name)
             self._put(self._at[stream] + c, 1.0)
             if share:
                 self._put(self._scalars[stream], -share)
@@ -239,7 +258,7 @@ class LineBalance:
     def _dose(self, unit: Dose) -> None:
         (stream,) = self._outs[unit.id]
         for c, name in enumerate(COMPONENTS):
-            ratio = unit.water_t_per_t if name == "water" else unit.solids.get(name, 0.0) * unit.kg_per_t / 1000
+            ratio = unit.water_t_per_t if name == "water" else _share(unit.solids, name) * unit.kg_per_t / 1000
             self._put(self._at[stream] + c, 1.0)
             if ratio:
                 for f in _FILT:
@@ -311,7 +330,7 @@ class LineBalance:
         for c, name in enumerate(COMPONENTS):
             if c == _WATER:
                 continue
-            share = unit.accept_frac.get(name, 1.0 if c in _FILT else dissolved)
+            share = _share(unit.accept_frac, name, 1.0 if c in _FILT else dissolved)
             self._put(self._at[unit.accept] + c, 1.0)
             if share:
                 self._sum_in(unit.id, c, -share)
@@ -334,7 +353,7 @@ class LineBalance:
         for c in range(_N):
             self._put(self._at[unit.accept] + c, 1.0)
             for stream in self._ins[unit.id]:
-                slots.append(self._put(self._at[stream] + c, -unit.accept_frac))
+                slots.append(self._put(self._at[stream] + c, -unit.accept_frac))  # noqa: PERF401  one row at a time
             self._next()
         if unit.by_grade:
             self._split_slots[unit.id] = slots
@@ -404,16 +423,16 @@ class LineBalance:
             strength = self._tanks[tank]
             for slot, c in slots:
                 values[slot] = -strength[c]
-        for name, slots in self._share_slots.items():
+        for name, share_slots in self._share_slots.items():
             share = order.shares.get(name, 0.0)
-            for index, slot in enumerate(slots):
+            for index, slot in enumerate(share_slots):
                 other = self._recipe_streams[index // len(_FILT)]
                 values[slot] = (1.0 if other == name else 0.0) - share
         for f, slot in zip(_FILT, self._ash_slots, strict=False):
             values[slot] = (1.0 if f == INDEX["filler"] else 0.0) - order.grade.ash_frac
-        for unit_id, slots in self._split_slots.items():
+        for unit_id, columns in self._split_slots.items():
             unit = self._units[unit_id]
-            values[slots] = -1.0 if order.grade.branches.get(unit_id, unit.accept) == unit.accept else 0.0
+            values[columns] = -1.0 if order.grade.branches.get(unit_id, unit.accept) == unit.accept else 0.0
         data = np.bincount(self._slot_of, weights=values, minlength=self._entries)
         right = np.zeros(self._size)
         right[self._order_row] = order.reel_t_per_h

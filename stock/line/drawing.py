@@ -79,7 +79,7 @@ def _walks(line: Definition) -> tuple[list[list[_Step]], list[_Step]]:
         leaving.setdefault(stream.source, []).append(stream)
 
     def onward(start: Any) -> list[_Step]:
-        steps = []
+        steps: list[_Step] = []
         unit = start
         while True:
             outs = leaving.get(unit.id, [])
@@ -94,7 +94,7 @@ def _walks(line: Definition) -> tuple[list[list[_Step]], list[_Step]]:
 
     sources = [unit for unit in line.units if isinstance(unit, (Source, Store)) and unit.family]
     order = {family.id: index for index, family in enumerate(line.families)}
-    sources.sort(key=lambda unit: order[unit.family])
+    sources.sort(key=lambda unit: order[unit.family or ""])
     blend = next(unit for unit in line.units if isinstance(unit, Mix) and unit.recipe)
     return [onward(source) for source in sources], onward(blend)
 
@@ -128,7 +128,9 @@ def draw_line(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width:
 
     trunk_nodes = [step for step in _drawn(trunk) if isinstance(step.unit, Mix) and step.unit.volume_m3]
     trunk_x = [join + 96 + index * 78 for index in range(len(trunk_nodes))]
-    return _compose(line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=36, join=join, end=width - 36)
+    return _compose(
+        line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=36, join=join, end=width - 36
+    )
 
 
 def draw_ribbon(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width: float, height: float) -> Drawing:
@@ -152,7 +154,9 @@ def draw_ribbon(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, widt
     trunk_nodes = [step for step in _drawn(trunk) if isinstance(step.unit, Mix) and step.unit.volume_m3]
     trunk_x = [columns[step.unit.station] for step in trunk_nodes]
     join = columns["refine"] + 34 if "refine" in columns else width * 0.7
-    return _compose(line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=8, join=join, end=width - 8)
+    return _compose(
+        line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=8, join=join, end=width - 8
+    )
 
 
 def ribbon_columns(line: Definition, width: float) -> dict[str, float]:
@@ -188,7 +192,9 @@ def _compose(
         xs = place(shown)
         start = left if len(shown) > 1 else max(left, xs[0] - 0.24 * width)
         half_end = final * scale / 2
-        ribbons.append(Ribbon(family, _lane_path(steps, shown, xs, flows, scale, start, y, join, end, top + half_end, half_end)))
+        ribbons.append(
+            Ribbon(family, _lane_path(steps, shown, xs, flows, scale, start, y, join, end, top + half_end, half_end))
+        )
         top += 2 * half_end
         for step, x in zip(shown, xs, strict=True):
             nodes.append(_node(step, x, y, flows.get(step.stream, 0.0) * scale / 2))
@@ -245,7 +251,9 @@ def _lane_path(
     last = halves[-1]
     bend = (join + 66 - join) / 2
     upper += f"L{join:.1f},{y - last:.1f}C{join + bend:.1f},{y - last:.1f} {join + bend:.1f},{end_y - end_half:.1f} {join + 66:.1f},{end_y - end_half:.1f}"
-    upper += f"L{end:.1f},{end_y - end_half:.1f}L{end:.1f},{end_y + end_half:.1f}L{join + 66:.1f},{end_y + end_half:.1f}"
+    upper += (
+        f"L{end:.1f},{end_y - end_half:.1f}L{end:.1f},{end_y + end_half:.1f}L{join + 66:.1f},{end_y + end_half:.1f}"
+    )
     back = f"C{join + bend:.1f},{end_y + end_half:.1f} {join + bend:.1f},{y + last:.1f} {join:.1f},{y + last:.1f}"
     return f"{upper}{back}{lower}L{start:.1f},{y + halves[0]:.1f}Z"
 

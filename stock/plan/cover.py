@@ -47,9 +47,7 @@ class Event(NamedTuple):
         },
     ),
 )
-def vessel_event(
-    *, level_bdt: float, min_bdt: float, max_bdt: float, segments: list[dict[str, float]]
-) -> Event:
+def vessel_event(*, level_bdt: float, min_bdt: float, max_bdt: float, segments: list[dict[str, float]]) -> Event:
     """Return the first limit met, when, and the level there."""
     if not min_bdt <= level_bdt <= max_bdt:
         message = f"the level {level_bdt:g} BDt is outside its limits {min_bdt:g} to {max_bdt:g} BDt already"

@@ -197,6 +197,8 @@ def motor_power(*, net_kw: float, refiners_count: float, no_load_each_kw: float,
     each = net_kw / refiners_count + no_load_each_kw
     if each > max_motor_each_kw:
         most = refiners_count * (max_motor_each_kw - no_load_each_kw)
-        message = f"each motor would take {each:.0f} kW and may take {max_motor_each_kw:g}; {most:.0f} kW net is the most"
+        message = (
+            f"each motor would take {each:.0f} kW and may take {max_motor_each_kw:g}; {most:.0f} kW net is the most"
+        )
         raise DomainError("E_LIMIT", "net_kw", message, f"{most:.0f} kW net or less")
     return each

@@ -52,14 +52,18 @@ def screen_rates(
 ) -> ScreenRates:
     """Return reject rates by volume and by mass, thickening, and the accept consistency."""
     if reject_flow_l_per_min >= feed_flow_l_per_min:
-        message = f"the reject flow {reject_flow_l_per_min:g} L/min is not less than the feed {feed_flow_l_per_min:g} L/min"
+        message = (
+            f"the reject flow {reject_flow_l_per_min:g} L/min is not less than the feed {feed_flow_l_per_min:g} L/min"
+        )
         raise DomainError("E_RANGE", "reject_flow_l_per_min", message, f"less than {feed_flow_l_per_min:g} L/min")
     by_volume = reject_flow_l_per_min / feed_flow_l_per_min
     thickening = reject_consistency_pct / feed_consistency_pct
     by_mass = by_volume * thickening
     if by_mass >= 1:
         message = "more fibre leaves with the reject than comes in: check the samples"
-        raise DomainError("E_BALANCE", "reject_consistency_pct", message, f"below {feed_consistency_pct / by_volume:.2f} %")
+        raise DomainError(
+            "E_BALANCE", "reject_consistency_pct", message, f"below {feed_consistency_pct / by_volume:.2f} %"
+        )
     if thickening > 2:
         warn(f"the reject thickens {thickening:.1f} times; above 2 expect plugging")
     return ScreenRates(by_volume, by_mass, thickening, feed_consistency_pct * (1 - by_mass) / (1 - by_volume))

@@ -71,7 +71,9 @@ def repulp_batch(
     volume = total / 1000 / density_t_per_m3
     if water < 0:
         wettest = 100 * od / (total - water)
-        message = f"the bales are wetter than {target_consistency_pct:g} %; they give {wettest:.1f} % with no water added"
+        message = (
+            f"the bales are wetter than {target_consistency_pct:g} %; they give {wettest:.1f} % with no water added"
+        )
         raise DomainError("E_INFEASIBLE", "target_consistency_pct", message, f"{wettest:.1f} % or less")
     if volume > usable_volume_m3:
         message = f"the batch needs {volume:.1f} m³ and the vat holds {usable_volume_m3:g} m³; take fewer bales"
@@ -92,5 +94,3 @@ def repulp_batch(
 def batch_water_correction(*, od_t: float, consistency_pct: float, target_consistency_pct: float) -> float:
     """Return the water to add to a batch that came out too thick."""
     return od_t * (100 / target_consistency_pct - 100 / consistency_pct)
-
-

@@ -1,5 +1,6 @@
 """One washing stage: dilution factor, displacement, and the loss that follows."""
 
+import math
 from typing import NamedTuple
 
 from scipy.optimize import brentq
@@ -78,9 +79,7 @@ def shower_flow_l_per_min(
     discharge_conc_g_per_l=Arg("solute in the discharged mat", 0, 1000),
     shower_conc_g_per_l=Arg("solute in the shower", 0, 1000),
 )
-def displacement_ratio(
-    *, vat_conc_g_per_l: float, discharge_conc_g_per_l: float, shower_conc_g_per_l: float
-) -> float:
+def displacement_ratio(*, vat_conc_g_per_l: float, discharge_conc_g_per_l: float, shower_conc_g_per_l: float) -> float:
     """Return the share of solute that displacement removed."""
     if vat_conc_g_per_l == shower_conc_g_per_l:
         message = "the shower is as strong as the vat: displacement is undefined"
@@ -123,7 +122,7 @@ def washing_loss_frac(
     df = dilution_factor_t_per_odt
     if df < 1e-9:
         return 1 / (1 + e_std_total_ratio * l_feed / l_std)
-    return df / ((1 + df / l_std) ** e_std_total_ratio * (l_feed + df) - l_feed)
+    return df / (math.pow(1 + df / l_std, e_std_total_ratio) * (l_feed + df) - l_feed)
 
 
 @method(
@@ -160,17 +159,19 @@ def dilution_factor_for_loss(
     """Return the dilution factor that brings the loss to the target."""
 
     def excess(df: float) -> float:
-        share = washing_loss_frac.__wrapped__(  # checked once, above
+        share = washing_loss_frac.__wrapped__(  # type: ignore[attr-defined]  # checked once, above
             dilution_factor_t_per_odt=df,
             feed_consistency_pct=feed_consistency_pct,
             e_std_total_ratio=e_std_total_ratio,
             std_consistency_pct=std_consistency_pct,
         )
-        return feed_solids_kg_per_odt * share - target_loss_kg_per_odt
+        return float(feed_solids_kg_per_odt * share - target_loss_kg_per_odt)
 
     if excess(0.0) < 0 or excess(6.0) > 0:
         least, most = excess(6.0) + target_loss_kg_per_odt, excess(0.0) + target_loss_kg_per_odt
-        message = f"a loss of {target_loss_kg_per_odt:g} kg/BDt is out of reach; the line gives {least:.1f} to {most:.1f}"
+        message = (
+            f"a loss of {target_loss_kg_per_odt:g} kg/BDt is out of reach; the line gives {least:.1f} to {most:.1f}"
+        )
         raise DomainError("E_INFEASIBLE", "target_loss_kg_per_odt", message, f"{least:.1f} to {most:.1f} kg/BDt")
     return float(brentq(excess, 0.0, 6.0, xtol=1e-9))
 
@@ -229,9 +230,6 @@ def wash_loss(
     temperature_c=Arg("temperature of the sample", 0, 100),
     coefficient_ratio=Arg("change per °C", 0.01, 0.03),
 )
-def conductivity_25c(
-    *, conductivity_ms_per_cm: float, temperature_c: float, coefficient_ratio: float = 0.02
-) -> float:
+def conductivity_25c(*, conductivity_ms_per_cm: float, temperature_c: float, coefficient_ratio: float = 0.02) -> float:
     """Return a conductivity brought to 25 °C."""
     return conductivity_ms_per_cm / (1 + coefficient_ratio * (temperature_c - 25))
-

@@ -106,7 +106,12 @@ class Book(TestCase):
                         self.assertTrue(caught.exception.allowed)
 
     def _bad(self, arg: Arg) -> list[tuple[Any, set[str]]]:
-        bad: list[tuple[Any, set[str]]] = [("much", {"E_TYPE"}), (math.nan, {"E_TYPE"}), (math.inf, {"E_TYPE"}), (True, {"E_TYPE"})]
+        bad: list[tuple[Any, set[str]]] = [
+            ("much", {"E_TYPE"}),
+            (math.nan, {"E_TYPE"}),
+            (math.inf, {"E_TYPE"}),
+            (True, {"E_TYPE"}),
+        ]
         if math.isfinite(arg.low):
             bad.append((arg.low if arg.above else arg.low - 1, {"E_RANGE"}))
         if math.isfinite(arg.high):
@@ -143,7 +148,13 @@ class Book(TestCase):
                     unit_of(name)
 
     def test_names_the_reference_uses_are_answered(self):
-        for name in ("bd_rate_t_d", "dilution_water_l_min", "washing_loss_fraction", "minutes_left_to_h_target", "blend_brightness"):
+        for name in (
+            "bd_rate_t_d",
+            "dilution_water_l_min",
+            "washing_loss_fraction",
+            "minutes_left_to_h_target",
+            "blend_brightness",
+        ):
             self.assertTrue(find_method(name))
         with self.assertRaisesRegex(LookupError, "near to it"):
             find_method("dilution_watre_l_min")

@@ -76,7 +76,9 @@ class Mill(TestCase):
     def test_a_broken_file_says_where(self):
         with TemporaryDirectory() as folder:
             path = Path(folder) / "broken.yaml"
-            path.write_text(MILL.read_text(encoding="utf-8").replace("yield_frac: 0.522", "yield_frac: 5.22"), encoding="utf-8")
+            path.write_text(
+                MILL.read_text(encoding="utf-8").replace("yield_frac: 0.522", "yield_frac: 5.22"), encoding="utf-8"
+            )
             status, _, err = fox("mill", "validate", str(path))
             self.assertEqual(status, 2)
             self.assertIn("units · wood_cook · yield_frac", err)

@@ -77,7 +77,11 @@ class Advice(TestCase):
             tag = hallin_reach().tag(rule.tag)
             for side in rule.sides:
                 low, high = tag.band.control
-                value = low - 0.6 * (low - tag.band.action[0]) if side == "low" else high + 0.6 * (tag.band.action[1] - high)
+                value = (
+                    low - 0.6 * (low - tag.band.action[0])
+                    if side == "low"
+                    else high + 0.6 * (tag.band.action[1] - high)
+                )
                 with self.subTest(rule=rule.id, side=side):
                     found = card(rule.tag, value)
                     self.assertIsNotNone(found)
@@ -114,7 +118,9 @@ class Advice(TestCase):
 class Instruments(TestCase):
     def health(self, values, **changes):
         known = {"now_s": 60.0 * len(values), "span": (0, 10), "expected_s": 60, "resolution": 0.001, "noise": 0.02}
-        return signal_health(times_s=[60.0 * i for i in range(len(values))], values=values, **{**known, **changes}).state
+        return signal_health(
+            times_s=[60.0 * i for i in range(len(values))], values=values, **{**known, **changes}
+        ).state
 
     def test_states_in_order(self):
         self.assertEqual(self.health([2.314] * 12), "frozen")

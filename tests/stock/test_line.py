@@ -46,7 +46,9 @@ class Balance(TestCase):
                 self.assertLess(result.closure_frac, 1e-9)
                 self.assertTrue(result.feasible)
                 self.assertAlmostEqual(result.streams["reel_out"].total_t_per_h, grade.tonnes_per_h)
-                self.assertAlmostEqual(result.streams["reel_out"]["filler"], grade.ash_frac * result.streams["reel_out"].bd_t_per_h)
+                self.assertAlmostEqual(
+                    result.streams["reel_out"]["filler"], grade.ash_frac * result.streams["reel_out"].bd_t_per_h
+                )
 
     @settings(max_examples=15, deadline=None)
     @given(st.floats(1, 14), st.lists(st.floats(0.02, 1), min_size=6, max_size=6))
@@ -80,7 +82,9 @@ class Balance(TestCase):
         grade = hallin_reach().grades[0]
         half, whole = balance().solve(Order.of(grade, 5.0)), balance().solve(Order.of(grade, 10.0))
         for name in half.streams:
-            np.testing.assert_allclose(2 * half.streams[name].flows_t_per_h, whole.streams[name].flows_t_per_h, rtol=1e-5, atol=1e-6)
+            np.testing.assert_allclose(
+                2 * half.streams[name].flows_t_per_h, whole.streams[name].flows_t_per_h, rtol=1e-5, atol=1e-6
+            )
 
     def test_an_order_too_large_names_what_binds(self):
         result = balance().solve(Order.of(hallin_reach().grades[0], 16.0))
@@ -123,15 +127,27 @@ class DefinitionFaults(TestCase):
             (lambda raw: self.unit(raw, "wood_cook").update(yield_frac=1.4), "units · wood_cook · yield_frac.*1.4"),
             (lambda raw: self.unit(raw, "wood_cook").update(yeild=1), "units · wood_cook · yeild"),
             (lambda raw: self.unit(raw, "pulper").update(kind="pulp"), "units · pulper"),
-            (lambda raw: self.unit(raw, "chips")["solids"].update(fibre=0.5), "units · chips · solids: they add to 0.515"),
+            (
+                lambda raw: self.unit(raw, "chips")["solids"].update(fibre=0.5),
+                "units · chips · solids: they add to 0.515",
+            ),
             (lambda raw: raw["streams"][0].update(to="nowhere"), "streams · chips_in · to: there is no unit nowhere"),
             (lambda raw: raw["streams"].append(dict(raw["streams"][0])), "streams · chips_in: the id is used twice"),
             (lambda raw: raw["grades"][0]["shares"].update(wood=0.9), "grades · chart_cream · shares: they add to 1.4"),
-            (lambda raw: raw["tags"][0]["band"].update(target=90), "tags · chip_moisture · band: target must lie inside"),
-            (lambda raw: self.unit(raw, "blow_tank").update(station="attic"), "units · blow_tank · station: there is no station attic"),
+            (
+                lambda raw: raw["tags"][0]["band"].update(target=90),
+                "tags · chip_moisture · band: target must lie inside",
+            ),
+            (
+                lambda raw: self.unit(raw, "blow_tank").update(station="attic"),
+                "units · blow_tank · station: there is no station attic",
+            ),
             (lambda raw: raw.pop("grades"), "grades: Field required"),
             (lambda raw: self.unit(raw, "wood_refine").pop("consistency_pct"), "unknown flows but"),
-            (lambda raw: self.unit(raw, "wood_wash")["wash"].update(dilution_factor_t_per_odt=99), "wood_wash · wash · dilution_factor"),
+            (
+                lambda raw: self.unit(raw, "wood_wash")["wash"].update(dilution_factor_t_per_odt=99),
+                "wood_wash · wash · dilution_factor",
+            ),
         )
         for change, message in cases:
             with self.subTest(message):
@@ -178,7 +194,9 @@ class DrawnLine(TestCase):
 
     def test_lanes_follow_the_order_of_the_families(self):
         drawing = draw_line(hallin_reach(), self.flows, width=962, height=498)
-        self.assertEqual([lane.family for lane in drawing.lanes], ["wood", "cane", "recovered", "bales", "broke", "broke"])
+        self.assertEqual(
+            [lane.family for lane in drawing.lanes], ["wood", "cane", "recovered", "bales", "broke", "broke"]
+        )
         self.assertEqual(sorted(lane.y for lane in drawing.lanes), [lane.y for lane in drawing.lanes])
 
     def test_the_ribbon_puts_marks_under_their_station(self):

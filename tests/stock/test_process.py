@@ -32,7 +32,10 @@ class Dilution(TestCase):
         self.assertAlmostEqual(mixed.consistency_pct, target, places=8)
 
     def test_water_does_not_thicken(self):
-        for call, wanted in ((dilution_water_l_per_min, "consistency_out_pct"), (dilution_liquor_t_per_h, "to_consistency_pct")):
+        for call, wanted in (
+            (dilution_water_l_per_min, "consistency_out_pct"),
+            (dilution_liquor_t_per_h, "to_consistency_pct"),
+        ):
             arguments = {"flow_l_per_min": 100, "consistency_in_pct": 3, "consistency_out_pct": 4}
             if call is dilution_liquor_t_per_h:
                 arguments = {"od_flow_t_per_h": 10, "from_consistency_pct": 3, "to_consistency_pct": 4}
@@ -139,7 +142,9 @@ class MachineAndChests(TestCase):
         self.assertAlmostEqual(made.reel_t_per_h, tonnes, places=8)
 
     def test_the_head_box_balance_closes(self):
-        box = headbox_balance(sheet_bd_t_per_h=12.4, retention_frac=0.82, headbox_pct=0.75, thick_pct=3.2, couch_solids_pct=19)
+        box = headbox_balance(
+            sheet_bd_t_per_h=12.4, retention_frac=0.82, headbox_pct=0.75, thick_pct=3.2, couch_solids_pct=19
+        )
         fed = box.thick_t_per_h * 3.2 + box.recirculated_t_per_h * box.white_water_pct
         self.assertAlmostEqual(fed, box.headbox_t_per_h * 0.75, places=6)
 
@@ -154,7 +159,10 @@ class MachineAndChests(TestCase):
     @given(st.floats(9, 59), st.floats(0, 20), st.floats(0, 20))
     def test_a_vessel_meets_its_limit_when_the_mass_says(self, level, fed, drawn):
         event = vessel_event(
-            level_bdt=level, min_bdt=8, max_bdt=60, segments=[{"span_h": 4, "in_bdt_per_h": fed, "out_bdt_per_h": drawn}]
+            level_bdt=level,
+            min_bdt=8,
+            max_bdt=60,
+            segments=[{"span_h": 4, "in_bdt_per_h": fed, "out_bdt_per_h": drawn}],
         )
         self.assertAlmostEqual(level + (fed - drawn) * event.time_h, event.level_bdt, places=6)
 

@@ -1,5 +1,6 @@
 """The stand-in: repeatable, believable, and in step with its own past."""
 
+from itertools import pairwise
 from unittest import TestCase
 
 from standin.plant import FIRST_COOK, TO_RELIEF_S, Plant
@@ -42,7 +43,9 @@ class StandIn(TestCase):
         cooks = self.plant.cooks(ANCHOR - 30_000, ANCHOR)
         self.assertEqual([cook.number for cook in cooks], list(range(cooks[0].number, cooks[0].number + len(cooks))))
         turns = [cook.digester for cook in cooks]
-        self.assertTrue(all(later % 4 == (earlier % 4) + 1 or later % 4 == (earlier + 1) % 4 for earlier, later in zip(turns, turns[1:], strict=False)))
+        self.assertTrue(
+            all(later % 4 == (earlier % 4) + 1 or later % 4 == (earlier + 1) % 4 for earlier, later in pairwise(turns))
+        )
 
     def test_laboratory_rounds_and_ends_on_the_mark(self):
         newest = {}

@@ -164,7 +164,12 @@ def chart(state: State, cook: Cook, followed: Followed) -> dict[str, Any]:
     hour = timezone.localtime(cook.started_at)
     stamps = [(x(minute), (hour + timedelta(minutes=minute)).strftime("%H:%M")) for minute in range(0, int(end), 60)]
     rows = [
-        ((hour + timedelta(minutes=float(t))).strftime("%H:%M"), float(np.interp(t, plan_t, plan_c)), float(np.interp(t, times, values)), float(np.interp(t, grid, h)))
+        (
+            (hour + timedelta(minutes=float(t))).strftime("%H:%M"),
+            float(np.interp(t, plan_t, plan_c)),
+            float(np.interp(t, times, values)),
+            float(np.interp(t, grid, h)),
+        )
         for t in np.arange(0, times[-1], 15)
     ]
     return {
@@ -197,9 +202,16 @@ def blow(request: HttpRequest, state: State, number: int) -> HttpResponse:
     """Log the blow of a cook, after its cautions were ticked."""
     cook = get_object_or_404(Cook, world=state.world, number=number)
     if cook.number in state.blown:
-        return fault(request, 409, "Logged already", f"The blow of cook {cook.number} is in the log. Correct it there if it is wrong.")
+        return fault(
+            request,
+            409,
+            "Logged already",
+            f"The blow of cook {cook.number} is in the log. Correct it there if it is wrong.",
+        )
     if request.POST.get("minded") != "on":
-        return fault(request, 422, "Not logged", "Tick that deck, vent, alarm and tank room were checked, then log the blow.")
+        return fault(
+            request, 422, "Not logged", "Tick that deck, vent, alarm and tank room were checked, then log the blow."
+        )
     followed = follow_cook(state, cook)
     words = f" at H {followed.state.h_now.value:.0f}" if followed else ""
     try:
@@ -218,5 +230,3 @@ def blow(request: HttpRequest, state: State, number: int) -> HttpResponse:
     except ValidationError as error:
         return fault(request, 422, "Not logged", "; ".join(error.messages))
     return redirect("cook", world_slug=state.world.slug, number=number)
-
-

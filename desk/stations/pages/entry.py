@@ -54,12 +54,23 @@ def record(request: HttpRequest, state: State) -> HttpResponse:
     try:
         at = _moment(state, request.POST.get("at", ""))
         kept = record_reading(
-            state.world, person, understood.tag.id, understood.value, at=at, form_key=request.POST.get("form_key", "")[:40] or new_key()
+            state.world,
+            person,
+            understood.tag.id,
+            understood.value,
+            at=at,
+            form_key=request.POST.get("form_key", "")[:40] or new_key(),
         )
     except (ValidationError, DomainError, NotAllowedError) as error:
         words = "; ".join(error.messages) if isinstance(error, ValidationError) else str(error)
         return _answer(request, state, refused=words, status=422)
-    context = {"kept": kept, "tag": understood.tag, "advice": _advice(request, state, understood), "world": state.world, "state": state}
+    context = {
+        "kept": kept,
+        "tag": understood.tag,
+        "advice": _advice(request, state, understood),
+        "world": state.world,
+        "state": state,
+    }
     return render(request, "components/_entry_kept.html", {**context, "form_key": new_key()})
 
 
@@ -116,12 +127,16 @@ def _places(state: State, text: str) -> list[tuple[str, str, str]]:
     if not words or any(any(letter.isdigit() for letter in word) for word in words):
         return []
     slug = state.world.slug
-    places = [("Line", "the whole line", reverse("line", args=[slug])), ("Order", "what the machine asks for", reverse("order", args=[slug]))]
+    places = [
+        ("Line", "the whole line", reverse("line", args=[slug])),
+        ("Order", "what the machine asks for", reverse("order", args=[slug])),
+    ]
     places += [(one.name, one.purpose, reverse("station", args=[slug, one.id])) for one in state.line.stations]
-    places += [("Log", "what was recorded", reverse("log", args=[slug])), ("Hand-over", "the sheet of the shift", reverse("handover", args=[slug]))]
+    places += [
+        ("Log", "what was recorded", reverse("log", args=[slug])),
+        ("Hand-over", "the sheet of the shift", reverse("handover", args=[slug])),
+    ]
     places += [("Methods", "the book", reverse("methods", args=[slug]))]
     places += [(method.title, "method", reverse("method", args=[slug, method.name])) for method in METHODS.values()]
     found = [place for place in places if all(word in f"{place[0]} {place[1]}".lower() for word in words)]
     return found[:5]
-
-

@@ -22,9 +22,13 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 
 def _page(request: HttpRequest, state: State, fault: str, status: int = 200) -> HttpResponse:
     last = HandOver.objects.filter(world=state.world).select_related("signed_by").first()
-    words = f"Last signed {timezone.localtime(last.signed_at):%d %b %H:%M} by {last.signed_by.short_name}." if last else "None signed yet."
+    words = (
+        f"Last signed {timezone.localtime(last.signed_at):%d %b %H:%M} by {last.signed_by.short_name}."
+        if last
+        else "None signed yet."
+    )
     context = {
-        "sheet": compose(state.world, state.now),
+        "sheet": compose(state),
         "kept": None,
         "last": last,
         "fault": fault,
@@ -65,7 +69,7 @@ def _pdf(sheet: dict[str, object], name: str) -> HttpResponse:
 @on_line
 def draft_pdf(request: HttpRequest, state: State) -> HttpResponse:
     """Return the unsigned sheet as PDF."""
-    return _pdf(compose(state.world, state.now), "hand-over-draft")
+    return _pdf(compose(state), "hand-over-draft")
 
 
 @on_line

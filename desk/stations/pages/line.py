@@ -93,8 +93,12 @@ def sentence(state: State) -> str:
         return f"{opening} One thing needs you: {_lower(needing[0].tag.name)} is {needing[0].verdict.words}."
     if needing:
         first = needing[0]
-        return f"{opening} {_count(len(needing))} things need you, first {_lower(first.tag.name)}: {first.verdict.words}."
-    return f"{opening} {_lower(state.off[0].tag.name, first=True)} is {state.off[0].verdict.words}; nothing to move yet."
+        return (
+            f"{opening} {_count(len(needing))} things need you, first {_lower(first.tag.name)}: {first.verdict.words}."
+        )
+    return (
+        f"{opening} {_lower(state.off[0].tag.name, first=True)} is {state.off[0].verdict.words}; nothing to move yet."
+    )
 
 
 def _lower(name: str, *, first: bool = False) -> str:
@@ -102,7 +106,11 @@ def _lower(name: str, *, first: bool = False) -> str:
 
 
 def _count(number: int) -> str:
-    return ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine")[number] if number < 10 else str(number)
+    return (
+        ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine")[number]
+        if number < 10
+        else str(number)
+    )
 
 
 def stories(state: State) -> list[dict[str, Any]]:

@@ -29,7 +29,9 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 
 def _page(request: HttpRequest, state: State, extra: dict[str, Any], status: int = 200) -> HttpResponse:
     kind, station, words = (request.GET.get(name, "")[:60] for name in ("kind", "station", "words"))
-    records = Record.objects.filter(world=state.world, at__lte=state.now).select_related("by", "supersedes__by", "superseded_by")
+    records = Record.objects.filter(world=state.world, at__lte=state.now).select_related(
+        "by", "supersedes__by", "superseded_by"
+    )
     if kind in Record.Kind.values:
         records = records.filter(kind=kind)
     if station:
@@ -50,10 +52,15 @@ def _page(request: HttpRequest, state: State, extra: dict[str, Any], status: int
         "note_key": new_key(),
         "may_record": person.may(RECORD),
         "may_correct": person.may(CORRECT),
-        "sentence": f"{shown.paginator.count} entries{' match' if kind or station or words else ''}, the newest first.",
+        "sentence": _sentence(shown.paginator.count, bool(kind or station or words)),
         **extra,
     }
     return render_page(request, state, "log/page.html", context, here="log", status=status)
+
+
+def _sentence(count: int, filtered: bool) -> str:
+    noun = "entry" if count == 1 else "entries"
+    return f"{count} {noun}{' found' if filtered else ''}, the newest first."
 
 
 @on_line
@@ -83,7 +90,11 @@ def note(request: HttpRequest, state: State) -> HttpResponse:
 def correct_entry(request: HttpRequest, state: State, pk: int) -> HttpResponse:
     """Correct an entry: the right value or words, and why."""
     record = get_object_or_404(Record.objects.select_related("by", "superseded_by__by"), pk=pk, world=state.world)
-    typed = {"value": request.POST.get("value", ""), "text": request.POST.get("text", record.text), "reason": request.POST.get("reason", "")}
+    typed = {
+        "value": request.POST.get("value", ""),
+        "text": request.POST.get("text", record.text),
+        "reason": request.POST.get("reason", ""),
+    }
     faults: dict[str, str] = {}
     status = 200
     taken = getattr(record, "superseded_by", None)

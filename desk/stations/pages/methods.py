@@ -98,5 +98,3 @@ def _parsed(text: str, arg: Any) -> Any:
         return float(text.strip().replace(",", "."))
     except ValueError:
         return text.strip()
-
-

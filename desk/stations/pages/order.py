@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
+import numpy as np
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -60,7 +61,9 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 def attempt(request: HttpRequest, state: State) -> HttpResponse:
     """Recompute for what was typed; choosing another grade brings its own recipe."""
     tried = read(state, request.POST)
-    return render(request, "order/_result.html", {**_context(request, state, tried), "world": state.world, "state": state})
+    return render(
+        request, "order/_result.html", {**_context(request, state, tried), "world": state.world, "state": state}
+    )
 
 
 @on_line
@@ -161,7 +164,9 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
     return {
         "tried": tried,
         "grades": state.line.grades,
-        "shares": [(name, NAMES[name], text, tried.faults.get(f"share_{name}", "")) for name, text in tried.share_texts.items()],
+        "shares": [
+            (name, NAMES[name], text, tried.faults.get(f"share_{name}", "")) for name, text in tried.share_texts.items()
+        ],
         "rows": rows,
         "needs": _needs(result) if result else [],
         "forecast": _forecast(state, tried),
@@ -219,7 +224,11 @@ def _forecast(state: State, tried: Tried) -> dict[str, float] | None:
     """Brightness of the blend from what each line makes now; k and s add, brightness does not."""
     if tried.result is None or abs(sum(tried.shares.values()) - 1) > 1e-6:
         return None
-    from_tags = {"wood": ("wood_brightness", 32.0), "cane": ("cane_brightness", 36.0), "recovered": ("rec_brightness", 45.0)}
+    from_tags = {
+        "wood": ("wood_brightness", 32.0),
+        "cane": ("cane_brightness", 36.0),
+        "recovered": ("rec_brightness", 45.0),
+    }
     brightness, scattering = [], []
     for name in NAMES:
         tag, s = from_tags.get(name, ("", 38.0 if "broke" in name else 25.0))
@@ -228,7 +237,9 @@ def _forecast(state: State, tried: Tried) -> dict[str, float] | None:
         brightness.append((reading.value if reading else fallback) / 100)
         scattering.append(s)
     optics = blend_optics(
-        shares_frac=[tried.shares[name] for name in NAMES], brightness_each_frac=brightness, scattering_m2_per_kg=scattering
+        shares_frac=np.array([tried.shares[name] for name in NAMES]),
+        brightness_each_frac=np.array(brightness),
+        scattering_m2_per_kg=np.array(scattering),
     )
     grade = state.line.grade(tried.grade_id)
     return {"brightness": 100 * optics.brightness_frac, "wanted": grade.brightness_pct}

@@ -96,7 +96,9 @@ def state_mark(level: str) -> SafeString:
     """Write the shape of a state: a triangle outside the band, a diamond past the action limit."""
     if level not in SHAPES:
         return SafeString("")
-    return format_html('<span class="mark mark-{}" role="img" aria-label="{}">{}</span>', level, WORDS[level], SHAPES[level])
+    return format_html(
+        '<span class="mark mark-{}" role="img" aria-label="{}">{}</span>', level, WORDS[level], SHAPES[level]
+    )
 
 
 @register.inclusion_tag("components/_measure.html", takes_context=True)
@@ -107,7 +109,13 @@ def measure(context: Context, reading: Reading) -> dict[str, Any]:
         low, high, value = share_of_band(reading.tag.band, reading.tag.plausible, reading.value)
         target = share_of_band(reading.tag.band, reading.tag.plausible, reading.tag.band.target)[2]
         place = {"low": 120 * low, "width": 120 * (high - low), "value": 120 * value, "target": 120 * target}
-    return {"reading": reading, "figure": reading.as_figure(), "place": place, "world": context["world"], "request": context["request"]}
+    return {
+        "reading": reading,
+        "figure": reading.as_figure(),
+        "place": place,
+        "world": context["world"],
+        "request": context["request"],
+    }
 
 
 @register.simple_tag(takes_context=True)
@@ -163,10 +171,12 @@ def equation(method: Method) -> SafeString:
 @register.simple_tag
 def put_in(figure: Figure) -> SafeString:
     """Write the equation with the numbers put in, where it is one that can be."""
-    if figure.method is None or not figure.method.exact and len(figure.method.equation.splitlines()) > 2:
+    if figure.method is None or (not figure.method.exact and len(figure.method.equation.splitlines()) > 2):
         return SafeString("")
     line = next((line for line in figure.method.equation.splitlines() if line.startswith(figure.result_name)), "")
-    if not line or any(isinstance(datum.value, (list, tuple)) or hasattr(datum.value, "shape") for datum in figure.data.values()):
+    if not line or any(
+        isinstance(datum.value, (list, tuple)) or hasattr(datum.value, "shape") for datum in figure.data.values()
+    ):
         return SafeString("")
     values = {name: number_text(datum.value) for name, datum in figure.data.items()}
     values |= {name: number_text(value) for name, value in figure.results.items() if name != figure.result_name}

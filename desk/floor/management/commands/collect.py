@@ -52,7 +52,7 @@ class Command(BaseCommand):
                         values = await client.read_values(nodes)
                         await sync_to_async(self._keep)(world, tags, values)
                         await asyncio.sleep(options["every"])
-            except (OSError, ua.UaError, TimeoutError, asyncio.TimeoutError):
+            except (OSError, ua.UaError, TimeoutError):
                 await asyncio.sleep(1.0)  # the plant is not there yet, or went away
 
     def _keep(self, world: World, tags: list[str], values: list[Any]) -> None:

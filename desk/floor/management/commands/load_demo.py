@@ -56,7 +56,9 @@ class Command(BaseCommand):
         world = World.objects.create(slug="live", name=line_of(version).mill, version=version)
         self._orders(world, people["sundby"], opened)
         with (history / "instruments.csv").open(encoding="utf-8") as file:
-            store_samples(world.pk, [(row["tag"], int(row["at_s"]), float(row["value"])) for row in csv.DictReader(file)])
+            store_samples(
+                world.pk, [(row["tag"], int(row["at_s"]), float(row["value"])) for row in csv.DictReader(file)]
+            )
         with (history / "cooks.csv").open(encoding="utf-8") as file:
             for row in csv.DictReader(file):
                 started = datetime.fromtimestamp(int(row["started_s"]), UTC)

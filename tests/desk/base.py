@@ -1,0 +1,88 @@
+"""A small demonstration for tests: the real line, a moment held still, a few readings."""
+
+import os
+from datetime import UTC, datetime, timedelta
+from functools import cache
+from unittest.mock import patch
+
+from django.test import TestCase
+
+from desk.floor.models import Cook, Order, Record, World, epoch
+from desk.floor.services import record_reading, store_samples
+from desk.mill.services import approve_definition
+from desk.people.models import Person
+from standin.plant import Plant
+from tests.line import MILL, hallin_reach
+
+NOW = datetime(2026, 3, 10, 14, 30, tzinfo=UTC)
+SECRET = "2468"
+ROLES = ("operator", "cook", "tester", "lead", "engineer", "trainee")
+
+
+@cache
+def plant() -> Plant:
+    """Return the stand-in, opened at the tests' moment."""
+    return Plant(hallin_reach(), 20, NOW.timestamp())
+
+
+@cache
+def history() -> list[tuple[str, int, float]]:
+    """Return five hours of instrument values, one in two minutes."""
+    end = epoch(NOW)
+    return list(plant().history(end - 5 * 3600, end + 1, 120.0))
+
+
+class DeskCase(TestCase):
+    """Builds the floor once a class; the clock stands at NOW."""
+
+    @classmethod
+    def setUpTestData(cls):
+        cls.people = {}
+        for role in ROLES:
+            person = Person(username=role, first_name=role.title(), last_name="Test", role=role)
+            person.set_password("a long password")
+            person.set_signing_secret(SECRET)
+            person.save()
+            cls.people[role] = person
+        version = approve_definition(MILL.read_text(encoding="utf-8"), "E. Test")
+        cls.world = World.objects.create(slug="live", name="Hallin Reach", version=version)
+        grade = hallin_reach().grades[0]
+        Order.objects.create(
+            world=cls.world,
+            grade=grade.id,
+            reel_t_per_h=grade.tonnes_per_h,
+            shares=grade.shares,
+            from_at=NOW - timedelta(hours=9),
+            accepted_by=cls.people["lead"],
+            form_key="first",
+        )
+        store_samples(cls.world.pk, history())
+        for cook in plant().cooks(epoch(NOW) - 5 * 3600, epoch(NOW)):
+            Cook.objects.create(
+                world=cls.world,
+                number=cook.number,
+                digester=cook.digester,
+                started_at=datetime.fromtimestamp(cook.started_s, UTC),
+                charge_pct_naoh_on_wood=cook.charge_pct_naoh_on_wood,
+                kappa_target=18.0,
+            )
+
+    def setUp(self):
+        held = patch.dict(os.environ, {"FOX_NOW": NOW.isoformat()})
+        held.start()
+        self.addCleanup(held.stop)
+
+    def sign_in(self, role="operator"):
+        """Sign in as somebody with a role."""
+        self.client.force_login(self.people[role])
+        return self.people[role]
+
+    def enter(self, tag, value, minutes_ago=10, role="tester"):
+        """Record a reading."""
+        at = NOW - timedelta(minutes=minutes_ago)
+        key = f"{tag}-{value}-{minutes_ago}"
+        return record_reading(self.world, self.people[role], tag, value, at=at, form_key=key)
+
+    def record_count(self):
+        """Return how many entries there are."""
+        return Record.objects.count()

@@ -1,0 +1,274 @@
+"""Writing: what is kept, what is refused, and that nothing half-written remains."""
+
+from datetime import timedelta
+from unittest.mock import patch
+
+from django.core.exceptions import ValidationError
+from django.core.management import call_command
+from django.db import OperationalError
+
+from desk.floor.appending import AppendOnlyError
+from desk.floor.models import HandOver, Record, Sample
+from desk.floor.services import (
+    AlreadyCorrectedError,
+    NotAllowedError,
+    correct,
+    note_cook,
+    record_event,
+    record_reading,
+    store_samples,
+)
+from desk.floor.state import State
+from desk.mill.models import DefinitionVersion
+from desk.mill.services import approve_definition
+from desk.people.models import FailedTry
+from stock.errors import DomainError
+from stock.line.definition import DefinitionError
+from tests.desk.base import NOW, SECRET, DeskCase
+
+
+class Entry(DeskCase):
+    def post(self, line, where="record", **more):
+        return self.client.post(
+            f"/live/entry/{where}/", {"line": line, "form_key": "k1", **more}, headers={"HX-Request": "true"}
+        )
+
+    def test_reading_the_line_writes_nothing(self):
+        self.sign_in()
+        answer = self.post("brown cons 3.66", "read")
+        self.assertContains(answer, "0.06 above its band")
+        self.assertContains(answer, "Open the dilution")
+        self.assertEqual(self.record_count(), 0)
+
+    def test_enter_records_once(self):
+        person = self.sign_in()
+        self.assertContains(self.post("wash loss wood 18.2"), "Recorded 14:30")
+        self.post("wash loss wood 18.2")
+        record = Record.objects.get()
+        self.assertEqual((record.tag, record.value, record.by, record.level), ("wash_loss", 18.2, person, "ok"))
+
+    def test_units_are_turned_into_the_tags_own(self):
+        self.sign_in()
+        self.post("digester 3 temp 331 F")
+        self.assertAlmostEqual(Record.objects.get().value, 166.111, places=3)
+
+    def test_doubt_asks_and_takes_the_answer(self):
+        self.sign_in("tester")
+        self.assertContains(self.post("kappa 18"), "Which one?", status_code=422)
+        self.post("kappa 18", chosen="kappa_cane")
+        self.assertEqual(Record.objects.get().tag, "kappa_cane")
+
+    def test_the_impossible_is_refused_by_name_and_kept_in_the_line(self):
+        self.sign_in()
+        for line, words in (
+            ("brown cons 140", "Brown stock consistency, wood cannot be 140 %"),
+            ("brown flow -5", "cannot be -5 L/min"),
+            ("brown cons much", "Nothing on this line is called"),
+            ("brown cons", "Add the value"),
+            ("x" * 3900, "200 is the most"),
+            ("chip moisture 100", "cannot be 100 %"),
+        ):
+            with self.subTest(line[:20]):
+                self.assertContains(self.post(line), words, status_code=422)
+        self.assertContains(self.post("brown cons 3.5", at="23:59"), "in the future", status_code=422)
+        self.assertContains(self.post("brown cons 3.5", at="noon"), "not a time of day", status_code=422)
+        self.assertEqual(self.record_count(), 0)
+
+    def test_a_trainee_may_look_but_not_record(self):
+        self.sign_in("trainee")
+        self.assertContains(self.post("brown cons 3.5", "read"), "Your role may look, not record")
+        self.assertContains(self.post("brown cons 3.5"), "that takes a", status_code=422)
+        self.assertEqual(self.record_count(), 0)
+
+    def test_it_finds_pages_and_methods(self):
+        self.sign_in()
+        self.assertContains(self.post("hand over", "read"), "/live/hand-over/")
+        self.assertContains(self.post("dilution water", "read"), "/live/methods/dilution_water_l_per_min/")
+
+
+class Services(DeskCase):
+    def test_moments_that_cannot_be(self):
+        for at in (NOW + timedelta(hours=1), NOW - timedelta(days=9)):
+            with self.subTest(at), self.assertRaises(ValidationError) as caught:
+                record_reading(self.world, self.people["tester"], "brown_cons", 3.5, at=at, form_key="x")
+            self.assertIn("at", caught.exception.message_dict)
+        self.assertEqual(self.record_count(), 0)
+
+    def test_records_cannot_be_changed_or_removed(self):
+        record = self.enter("brown_cons", 3.5)
+        record.value = 9.9
+        for change in (record.save, record.delete, Record.objects.all().delete, lambda: Record.objects.update(value=1)):
+            with self.assertRaises(AppendOnlyError):
+                change()
+        self.assertEqual(Record.objects.get().value, 3.5)
+
+    def test_a_correction_supersedes_and_both_stay(self):
+        first = self.enter("wash_loss", 71.0)
+        second = correct(first, self.people["operator"], value=17.1, text="", reason="slip of the key", form_key="c")
+        self.assertEqual((second.supersedes, second.at, second.level), (first, first.at, "ok"))
+        self.assertEqual(State(self.world).readings["wash_loss"].value, 17.1)
+        self.assertEqual(Record.objects.count(), 2)
+
+    def test_two_people_correcting_one_entry(self):
+        first = self.enter("wash_loss", 71.0)
+        correct(first, self.people["operator"], value=17.1, text="", reason="slip", form_key="c1")
+        with self.assertRaisesRegex(AlreadyCorrectedError, "O. Test corrected this entry at .* to 17.1"):
+            correct(first, self.people["tester"], value=17.4, text="", reason="slip", form_key="c2")
+        self.assertEqual(Record.objects.count(), 2)
+
+    def test_a_correction_needs_a_reason_a_value_and_a_role(self):
+        first = self.enter("wash_loss", 71.0)
+        for value, reason, error in (
+            (17, " ", ValidationError),
+            (None, "slip", ValidationError),
+            (900, "slip", DomainError),
+        ):
+            with self.subTest(reason), self.assertRaises(error):
+                correct(first, self.people["operator"], value=value, text="", reason=reason, form_key="c")
+        with self.assertRaises(NotAllowedError):
+            correct(first, self.people["trainee"], value=17, text="", reason="slip", form_key="c")
+
+    def test_records_are_chained(self):
+        records = [self.enter("wash_loss", 17.0 + i, 30 - i) for i in range(3)]
+        previous = ""
+        for record in records:
+            kept = record.digest
+            record.seal(previous)
+            self.assertEqual(record.digest, kept)
+            previous = kept
+
+    def test_notes_have_a_length(self):
+        for text in ("", "   ", "x" * 501):
+            with self.subTest(len(text)), self.assertRaises(ValidationError):
+                record_event(self.world, self.people["operator"], text, station="wash", at=NOW, form_key="n")
+
+    def test_samples_keep_the_first_value_of_a_second(self):
+        rows = [("brown_cons", 5, 3.1), ("brown_cons", 5, 3.9), ("brown_cons", 6, 3.2)]
+        store_samples(self.world.pk, rows)
+        values = Sample.objects.filter(tag="brown_cons", at_s__lte=6).order_by("at_s").values_list("value", flat=True)
+        self.assertEqual(list(values), [3.1, 3.2])
+
+    def test_a_stopped_instrument_is_shown_as_stopped(self):
+        later = State(self.world, NOW + timedelta(minutes=20))
+        self.assertTrue(later.readings["brown_cons"].stale)
+        self.assertFalse(State(self.world).readings["brown_cons"].stale)
+
+    def test_a_cook_is_kept_once(self):
+        self.assertIsNone(note_cook(self.world, 1187, 3, NOW, 17.4))
+        self.assertIsNotNone(note_cook(self.world, 1300, 3, NOW, 17.4))
+
+    def test_a_definition_is_approved_whole_or_not_at_all(self):
+        text = DefinitionVersion.objects.get().text
+        self.assertEqual(approve_definition(text, "E. Test").number, 1)
+        self.assertEqual(approve_definition(text.replace("yield_frac: 0.522", "yield_frac: 0.53"), "E. Test").number, 2)
+        with self.assertRaises(DefinitionError):
+            approve_definition(text.replace("yield_frac: 0.522", "yield_frac: 5.3"), "E. Test")
+        self.assertEqual(DefinitionVersion.objects.count(), 2)
+
+
+class Floor(DeskCase):
+    def test_a_busy_or_full_database_is_said_in_words(self):
+        self.sign_in()
+        for text, words in (
+            ("database is locked", "busy with another writer"),
+            ("database or disk is full", "The disk is full"),
+        ):
+            with (
+                self.subTest(text),
+                patch("desk.stations.pages.entry.record_reading", side_effect=OperationalError(text)),
+            ):
+                answer = self.client.post("/live/entry/record/", {"line": "brown cons 3.5"})
+                self.assertContains(answer, words, status_code=503)
+                self.assertContains(answer, "othing was written", status_code=503)
+        self.assertEqual(self.record_count(), 0)
+
+    def test_the_log_filters_and_corrects(self):
+        self.sign_in()
+        record = self.enter("wash_loss", 71.0)
+        self.client.post("/live/log/note/", {"text": "Shower two cleaned", "station": "wash", "form_key": "n1"})
+        page = self.client.get("/live/log/?kind=event&words=shower")
+        self.assertContains(page, "Shower two cleaned")
+        self.assertNotContains(page, "<td>Wash loss, wood")
+        form = {"value": "17.1", "reason": "slip of the key", "form_key": "c1"}
+        self.assertContains(
+            self.client.post(f"/live/log/{record.pk}/correct/", {**form, "value": "abc"}),
+            "is not a number",
+            status_code=422,
+        )
+        self.assertContains(
+            self.client.post(f"/live/log/{record.pk}/correct/", {**form, "reason": ""}), "say why", status_code=422
+        )
+        self.client.post(f"/live/log/{record.pk}/correct/", form)
+        page = self.client.get("/live/log/")
+        self.assertContains(page, "struck")
+        self.assertContains(page, "slip of the key")
+        late = self.client.post(f"/live/log/{record.pk}/correct/", {**form, "value": "17.5", "form_key": "c2"})
+        self.assertContains(late, "Yours was not written", status_code=422)
+        self.assertContains(late, 'value="17.5"', status_code=422)
+
+    def test_a_long_note_is_refused_and_kept(self):
+        self.sign_in()
+        answer = self.client.post("/live/log/note/", {"text": "y" * 600})
+        self.assertContains(answer, "500 is the most", status_code=422)
+        self.assertContains(answer, "y" * 600, status_code=422)
+
+    def test_a_blow_needs_its_cautions_ticked_and_is_logged_once(self):
+        self.sign_in("cook")
+        self.assertContains(self.client.post("/live/cook/1187/blow/", {}), "Tick that deck", status_code=422)
+        self.client.post("/live/cook/1187/blow/", {"minded": "on", "form_key": "b"})
+        self.assertContains(
+            self.client.post("/live/cook/1187/blow/", {"minded": "on"}), "Logged already", status_code=409
+        )
+        self.assertContains(self.client.get("/live/cook/1187/"), "is blown, at H")
+        self.sign_in("tester")
+        self.assertContains(
+            self.client.post("/live/cook/1188/blow/", {"minded": "on"}), "that takes a cook", status_code=403
+        )
+
+    def test_hand_over_is_composed_signed_and_frozen(self):
+        self.sign_in("lead")
+        self.enter("cane_brightness", 81.9)
+        self.assertContains(
+            self.client.get("/live/hand-over/"), "Brightness, cane line: 81.9 % ISO at 14:20, 0.8 below its band"
+        )
+        wrong = self.client.post("/live/hand-over/sign/", {"secret": "0000", "form_key": "s"})
+        self.assertContains(wrong, "not your signing secret", status_code=422)
+        self.client.post("/live/hand-over/sign/", {"secret": SECRET, "form_key": "s"})
+        self.client.post("/live/hand-over/sign/", {"secret": SECRET, "form_key": "s"})
+        signed = HandOver.objects.get()
+        self.enter("cane_brightness", 84.0, 1)
+        self.assertContains(self.client.get(f"/live/hand-over/{signed.pk}/"), "Brightness, cane line: 81.9 % ISO")
+        pdf = self.client.get(f"/live/hand-over/{signed.pk}/sheet.pdf")
+        self.assertTrue(pdf.content.startswith(b"%PDF"))
+        self.assertEqual(pdf.content, self.client.get(f"/live/hand-over/{signed.pk}/sheet.pdf").content)
+        self.assertTrue(self.client.get("/live/hand-over/sheet.pdf").content.startswith(b"%PDF"))
+
+    def test_signing_shuts_after_five_wrong_secrets_and_takes_a_role(self):
+        self.sign_in("operator")
+        for _ in range(5):
+            self.client.post("/live/hand-over/sign/", {"secret": "0000"})
+        self.assertEqual(FailedTry.objects.count(), 5)
+        self.assertContains(
+            self.client.post("/live/hand-over/sign/", {"secret": SECRET}), "closed to you", status_code=422
+        )
+        self.sign_in("trainee")
+        self.assertContains(self.client.post("/live/hand-over/sign/", {"secret": SECRET}), "takes a", status_code=403)
+        self.assertEqual(HandOver.objects.count(), 0)
+
+    def test_forged_requests_are_refused(self):
+        from django.test import Client
+
+        strict = Client(enforce_csrf_checks=True)
+        strict.force_login(self.people["operator"])
+        answer = strict.post("/live/entry/record/", {"line": "brown cons 3.5"})
+        self.assertContains(answer, "This page had gone stale", status_code=403)
+        self.assertEqual(self.record_count(), 0)
+
+
+class Demonstration(DeskCase):
+    def test_loading_twice_changes_nothing(self):
+        from io import StringIO
+
+        out = StringIO()
+        call_command("load_demo", history="nowhere", anchor=0, stdout=out)
+        self.assertIn("nothing was loaded", out.getvalue())

@@ -1,0 +1,313 @@
+"""Every screen: who reaches it, what it says, what it costs."""
+
+from datetime import timedelta
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+from django.urls import reverse
+
+from desk.floor.models import Order, Sample
+from tests.desk.base import NOW, DeskCase
+from tests.line import hallin_reach
+
+QUERIES = 20
+PAGES = ["/live/", "/live/order/", "/live/log/", "/live/hand-over/", "/live/methods/", "/live/methods/h_factor/"]
+STATIONS = [f"/live/at/{station.id}/" for station in hallin_reach().stations if station.id != "cook"]
+
+
+class Doors(DeskCase):
+    def test_anonymous_requests_reach_nothing_but_sign_in(self):
+        addresses = [*PAGES, *STATIONS, "/", "/live/cook/1187/", "/live/working/?of=reading:brown_cons", "/components/"]
+        addresses += ["/live/trend/brown_cons/", "/live/hand-over/sheet.pdf"]
+        for address in addresses:
+            with self.subTest(address):
+                answer = self.client.get(address)
+                self.assertEqual(answer.status_code, 302)
+                self.assertTrue(answer["Location"].startswith("/sign-in/"))
+        for address in (
+            "/live/entry/record/",
+            "/live/order/accept/",
+            "/live/log/note/",
+            "/live/hand-over/sign/",
+            "/preferences/",
+        ):
+            with self.subTest(address):
+                self.assertEqual(self.client.post(address, {"line": "brown cons 3.5"}).status_code, 302)
+        self.assertEqual(self.record_count(), 0)
+
+    def test_sign_in_with_password_and_the_door_that_shuts(self):
+        good = {"username": "operator", "password": "a long password"}
+        self.assertRedirects(self.client.post("/sign-in/", good), "/", fetch_redirect_response=False)
+        self.client.logout()
+        for _ in range(5):
+            answer = self.client.post("/sign-in/", {**good, "password": "wrong"})
+            self.assertContains(answer, "do not belong together")
+        self.assertEqual(self.client.post("/sign-in/", good).status_code, 429)
+
+    def test_sign_in_never_leads_off_the_desk(self):
+        good = {"username": "operator", "password": "a long password", "next": "https://elsewhere.example/"}
+        self.assertEqual(self.client.post("/sign-in/", good)["Location"], "/")
+
+    def test_one_press_signs_in_only_in_the_demonstration(self):
+        self.assertEqual(self.client.post("/sign-in/as/operator/").status_code, 302)
+        with self.settings(FOX_DEMO=False):
+            self.assertEqual(self.client.post("/sign-in/as/operator/").status_code, 404)
+            self.assertNotContains(self.client.get("/sign-in/"), "2468")
+
+    def test_preferences_are_kept(self):
+        person = self.sign_in()
+        self.client.post("/preferences/", {"theme": "night", "units": "us", "next": "/live/"})
+        person.refresh_from_db()
+        self.assertEqual((person.theme, person.units, person.single_keys), ("night", "us", False))
+        page = self.client.get("/live/at/cook/", follow=True)
+        self.assertContains(page, 'data-theme="night"')
+        self.assertContains(self.client.get("/live/at/wash/"), "US gpm")
+
+    def test_policy_and_caching_headers(self):
+        self.sign_in()
+        answer = self.client.get("/live/")
+        self.assertIn("script-src 'self'", answer["Content-Security-Policy"])
+        self.assertNotIn("unsafe", answer["Content-Security-Policy"])
+        self.assertEqual(answer["Cache-Control"], "no-store")
+        self.assertEqual(answer["X-Frame-Options"], "DENY")
+
+
+class Pages(DeskCase):
+    def test_every_page_answers_within_its_queries(self):
+        self.enter("cane_brightness", 81.9)
+        self.sign_in("lead")
+        for address in [*PAGES, *STATIONS, "/live/cook/1187/", "/components/"]:
+            self.client.get(address)
+            with self.subTest(address), CaptureQueriesContext(connection) as queries:
+                answer = self.client.get(address)
+                self.assertEqual(answer.status_code, 200)
+                self.assertContains(answer, 'id="sentence"')
+                self.assertLessEqual(len(queries), QUERIES, [query["sql"][:90] for query in queries])
+
+    def test_a_line_with_nothing_recorded_still_shows(self):
+        Sample.objects.all().delete()
+        self.sign_in()
+        for address in ["/live/", *STATIONS]:
+            with self.subTest(address):
+                self.assertEqual(self.client.get(address).status_code, 200)
+
+    def test_the_line_says_the_one_thing_that_needs_a_person(self):
+        self.sign_in()
+        self.enter("cane_tower_level", 50)
+        before = self.client.get("/live/").content.decode()
+        self.assertIn("12.8 t/h of chart 90 g cream to the machine.", before)
+        self.enter("cane_brightness", 81.9, 5)
+        after = self.client.get("/live/").content.decode()
+        self.assertIn("brightness, cane line", after)
+        self.assertIn("kg/BDt peroxide", after)
+
+    def test_refreshing_sends_the_live_part_or_nothing(self):
+        self.sign_in()
+        page = self.client.get("/live/at/wash/")
+        tag = page["HX-PTag"]
+        headers = {"HX-Request": "true", "HX-Target": "div#desk"}
+        again = self.client.get("/live/at/wash/", headers={**headers, "HX-PTag": tag})
+        self.assertEqual(again.status_code, 304)
+        self.enter("wash_loss", 17.0)
+        part = self.client.get("/live/at/wash/", headers={**headers, "HX-PTag": tag})
+        self.assertContains(part, 'id="sentence"')
+        self.assertNotContains(part, "<html")
+
+    def test_cook_says_when_to_blow(self):
+        self.sign_in("cook")
+        page = self.client.get("/live/at/cook/", follow=True)
+        self.assertContains(page, "Cook 1187 in digester 3 is at temperature")
+        self.assertContains(page, "Kappa forecast 18.0, target 18")
+        self.assertContains(page, "As a table")
+
+    def test_unknown_places_are_not_found(self):
+        self.sign_in()
+        for address in (
+            "/nowhere/",
+            "/live/at/attic/",
+            "/live/cook/9/",
+            "/live/methods/none/",
+            "/live/working/?of=reading:none",
+            "/live/working/?of=cook:x:y",
+            "/live/working/?of=odd",
+            "/live/trend/none/",
+        ):
+            with self.subTest(address):
+                self.assertEqual(self.client.get(address).status_code, 404)
+
+
+class Working(DeskCase):
+    def open(self, key, path=""):
+        return self.client.get(
+            reverse("working", args=["live"]), {"of": key, "path": path}, headers={"HX-Request": "true"}
+        )
+
+    def test_every_shown_number_opens(self):
+        import re
+
+        self.enter("cane_brightness", 81.9)
+        self.sign_in()
+        opened = set()
+        for address in ["/live/", *STATIONS, "/live/cook/1187/"]:
+            html = self.client.get(address).content.decode()
+            for link in re.findall(r'hx-get="(/live/working/[^"]+)"', html):
+                opened.add(link.replace("&amp;", "&"))
+        self.assertGreater(len(opened), 40)
+        for link in opened:
+            with self.subTest(link):
+                self.assertContains(self.client.get(link, headers={"HX-Request": "true"}), "Working:")
+
+    def test_measured_entered_set_and_computed_are_told_apart(self):
+        self.enter("cane_brightness", 81.9)
+        self.sign_in()
+        self.assertContains(self.open("reading:brown_cons"), "Measured 10 Mar 14:30: shear transmitter, ± 0.03 %")
+        self.assertContains(self.open("reading:cane_brightness"), "Entered 10 Mar 14:20: T. Test, pad, ISO 2470-1")
+        cover = self.open("cover:machine_chest")
+        self.assertContains(cover, "computed: bone-dry contents of a chest")
+        deeper = self.open("cover:machine_chest", "level_bd_t")
+        self.assertContains(deeper, "set: vessel, version 1, approved")
+        self.assertContains(deeper, "measured 14:30: pressure cell")
+        self.assertContains(deeper, "Back to cover in Machine chest")
+
+    def test_it_is_a_page_without_scripts(self):
+        self.sign_in()
+        self.assertContains(self.client.get("/live/working/?of=cover:machine_chest"), "how it was worked out")
+
+
+class OrderScreen(DeskCase):
+    def form(self, **changes):
+        grade = hallin_reach().grades[0]
+        typed = {"grade": grade.id, "was_grade": grade.id, "tonnes": "12.0", "from_at": "16:00", "form_key": "one"}
+        typed |= {f"share_{name}": f"{100 * share:g}" for name, share in grade.shares.items()}
+        return {**typed, **changes}
+
+    def test_it_recomputes_as_typed(self):
+        self.sign_in("lead")
+        answer = self.client.post("/live/order/try/", self.form(tonnes="14"))
+        self.assertContains(answer, "14 t/h of chart 90 g cream can be met. Reel would bind first, at 14.4 t/h.")
+        answer = self.client.post("/live/order/try/", self.form(tonnes="16"))
+        self.assertContains(answer, "cannot be met: Reel would carry")
+
+    def test_another_grade_brings_its_recipe(self):
+        self.sign_in("lead")
+        answer = self.client.post("/live/order/try/", self.form(grade="envelope_white"))
+        self.assertContains(answer, "12.2 t/h of envelope 80 g white can be met")
+
+    def test_accepting_writes_order_and_log(self):
+        self.sign_in("lead")
+        self.client.post("/live/order/accept/", self.form())
+        self.assertEqual(Order.objects.order_by("-id").first().reel_t_per_h, 12.0)
+        self.assertContains(self.client.get("/live/log/"), "Order accepted: 12 t/h of chart 90 g cream, from 16:00")
+
+    def test_a_form_sent_twice_counts_once(self):
+        self.sign_in("lead")
+        self.client.post("/live/order/accept/", self.form())
+        self.client.post("/live/order/accept/", self.form())
+        self.assertEqual(Order.objects.count(), 2)
+        self.assertEqual(self.record_count(), 1)
+
+    def test_what_cannot_be_accepted_keeps_what_was_typed(self):
+        self.sign_in("lead")
+        for changes, words in (
+            ({"tonnes": "16"}, "14.41 t/h at most"),
+            ({"tonnes": "-4"}, "Tonnes is -4, outside 0 to 200"),
+            ({"tonnes": "lots"}, "is &#x27;lots&#x27;, which is not a number"),
+            ({"share_wood": "140"}, "Wood is 140, outside 0 to 100"),
+            ({"share_wood": "60"}, "they must add to 100 %"),
+            ({"from_at": "soon"}, "give a time of day"),
+            ({"grade": "gold"}, "there is no grade"),
+        ):
+            with self.subTest(words):
+                answer = self.client.post("/live/order/accept/", self.form(**changes))
+                self.assertContains(answer, words, status_code=422)
+                for text in changes.values():
+                    if text not in ("gold",):
+                        self.assertContains(answer, f'value="{text}"', status_code=422)
+        self.assertEqual(Order.objects.count(), 1)
+        self.assertEqual(self.record_count(), 0)
+
+    def test_a_wrong_role_is_told_which_role_may(self):
+        self.sign_in("operator")
+        answer = self.client.post("/live/order/accept/", self.form())
+        self.assertContains(answer, "that takes a shift lead or process engineer", status_code=422)
+        self.assertEqual(Order.objects.count(), 1)
+
+    def test_a_coming_order_is_next_up_and_takes_over(self):
+        self.sign_in("lead")
+        self.client.post(
+            "/live/order/accept/",
+            self.form(
+                grade="label_base",
+                was_grade="",
+                tonnes="10",
+                share_wood="52",
+                share_cane="16",
+                share_recovered="6",
+                share_bales="16",
+                share_cream_broke="0",
+                share_white_broke="10",
+            ),
+        )
+        self.assertContains(self.client.get("/live/"), "Change to label base 68 g")
+        later = Order.objects.order_by("-id").first()
+        self.assertEqual(later.from_at, NOW.replace(hour=16, minute=0) + timedelta(0))
+
+
+class SetPanels(DeskCase):
+    def test_each_station_works_its_panel_out(self):
+        self.sign_in()
+        for tag, value in (
+            ("chip_moisture", 48.4),
+            ("white_liquor_ea", 104.6),
+            ("pulper_cons", 15.9),
+            ("slush_cons", 4.9),
+            ("wood_freeness", 470),
+        ):
+            self.enter(tag, value)
+        for station in hallin_reach().stations:
+            with self.subTest(station.id):
+                answer = self.client.post(f"/live/at/{station.id}/set/", {})
+                self.assertContains(answer, "set-say")
+
+    def test_typed_values_are_used_and_kept(self):
+        self.sign_in()
+        typed = {"production_bd_t_per_h": "25", "dilution_factor_t_per_odt": "2.5", "discharge_consistency_pct": "12.5"}
+        self.assertContains(self.client.post("/live/at/wash/set/", typed), "Set the shower to 3958 L/min")
+        answer = self.client.post("/live/at/wash/set/", {**typed, "discharge_consistency_pct": "140"})
+        self.assertContains(answer, "Discharge consistency is 140 %, outside more than 0 to less than 100 %")
+        answer = self.client.post("/live/at/wash/set/", {**typed, "discharge_consistency_pct": "x" * 5000})
+        self.assertContains(answer, "which is not a number")
+
+
+class MethodBook(DeskCase):
+    def test_every_method_opens_with_its_example_worked_out(self):
+        from stock.book import METHODS
+
+        self.sign_in()
+        for name in METHODS:
+            with self.subTest(name):
+                answer = self.client.get(f"/live/methods/{name}/")
+                self.assertEqual(answer.status_code, 200)
+                self.assertIsNone(answer.context["error"])
+                self.assertTrue(answer.context["results"])
+
+    def test_search_and_live_trial(self):
+        self.sign_in()
+        self.assertContains(self.client.get("/live/methods/?find=kubelka"), "Brightness of a blend")
+        self.assertContains(self.client.get("/live/methods/?find=zebra"), "Nothing in the book matches")
+        htmx = {"HX-Request": "true"}
+        typed = {"green_mass_t": "40", "moisture_wet_frac": "0.5"}
+        self.assertContains(self.client.post("/live/methods/bone_dry_mass_t/", typed, headers=htmx), "20")
+        typed["moisture_wet_frac"] = "1"
+        self.assertContains(
+            self.client.post("/live/methods/bone_dry_mass_t/", typed, headers=htmx), "outside 0 to less than 1"
+        )
+
+    def test_trend_gives_instrument_and_laboratory(self):
+        self.sign_in()
+        self.enter("brown_cons", 3.5, 30)
+        data = self.client.get("/live/trend/brown_cons/?hours=4").json()
+        self.assertGreater(len(data["live"][0]), 50)
+        self.assertEqual(data["lab"][1], [3.5])
+        self.assertEqual(data["band"]["control"], [3.4, 3.6])
+        self.assertEqual(self.client.get("/live/trend/brown_cons/?hours=soon").status_code, 200)
