@@ -1,5 +1,6 @@
 """Django's runner, made to close the browser in time and to end on a plain line of counts."""
 
+import sys
 import unittest
 from typing import Any
 
@@ -24,9 +25,16 @@ class Runner(DiscoverRunner):
         finally:
             DatabaseCreation._clone_test_db = clone
 
+    def teardown_databases(self, old_config: Any, **kwargs: Any) -> None:
+        """Stop the browser first: its loop would make the database refuse this thread."""
+        if base := sys.modules.get("tests.browser.base"):
+            base.stop()
+        super().teardown_databases(old_config, **kwargs)
+
     def suite_result(self, suite: unittest.TestSuite, result: Any, **kwargs: Any) -> int:
         """Print the closing line."""
-        failed = len(result.failures) + len(result.errors) + len(getattr(result, "unexpectedSuccesses", ()))
+        troubled = [*result.failures, *result.errors]
+        failed = len({getattr(test, "test_case", test).id() for test, _ in troubled})  # one test may fail in many parts
         skipped = len(result.skipped)
         tail = f", {skipped} skipped" if skipped else ""
         print(f"\n{result.testsRun - failed - skipped} passed, {failed} failed{tail}", flush=True)

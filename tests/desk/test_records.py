@@ -196,7 +196,9 @@ class Floor(DeskCase):
             status_code=422,
         )
         self.assertContains(
-            self.client.post(f"/live/log/{record.pk}/correct/", {**form, "reason": ""}), "say why", status_code=422
+            self.client.post(f"/live/log/{record.pk}/correct/", {**form, "reason": ""}),
+            "so that the next shift understands",
+            status_code=422,
         )
         self.client.post(f"/live/log/{record.pk}/correct/", form)
         page = self.client.get("/live/log/")

@@ -15,7 +15,7 @@ class Migration(migrations.Migration):
         migrations.RunSQL(
             """
             CREATE TABLE floor_sample (
-                world_id bigint NOT NULL REFERENCES floor_world (id),
+                world_id bigint NOT NULL REFERENCES floor_world (id) DEFERRABLE INITIALLY DEFERRED,
                 tag varchar(40) NOT NULL,
                 at_s bigint NOT NULL,
                 value real NOT NULL,

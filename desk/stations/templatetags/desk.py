@@ -75,7 +75,7 @@ def svg_num(context: Context, figure: Figure | None, x: float, y: float, css: st
         text, unit = _in_units(context, figure.value, figure.unit, figure.decimals)
     url = working_url(context["world"].slug, figure.key)
     label = f"{figure.label}: {text} {unit}".strip() + ", open the working"
-    tail = format_html('<tspan class="t-unit" dx="3">{}</tspan>', unit) if unit else ""
+    tail = format_html(' <tspan class="t-unit">{}</tspan>', unit) if unit else ""
     return format_html(
         '<a href="{}" aria-label="{}" hx-get="{}" hx-target="#float" hx-swap="innerHTML" class="svg-num {}">'
         '<text x="{}" y="{}" class="t-num">{}{}{}</text></a>',

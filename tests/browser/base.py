@@ -1,0 +1,132 @@
+"""A real browser on the real pages: the demonstration, at a moment held still."""
+
+import os
+from io import StringIO
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+from unittest.mock import patch
+
+from django.conf import settings
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.management import call_command
+from django.test import Client
+from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+
+from desk.people.models import Person
+from standin.__main__ import write_history
+from tests.desk.base import NOW, plant
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
+FAILED = Path(settings.VAR) / "failed"
+
+_shared: dict[str, Any] = {}
+
+
+def browser() -> Browser:
+    """Return the one browser of this process."""
+    if "browser" not in _shared:
+        playwright: Playwright = sync_playwright().start()
+        path = os.environ.get("FOX_CHROMIUM") or "/usr/bin/chromium-headless-shell"
+        _shared["playwright"] = playwright
+        _shared["browser"] = playwright.chromium.launch(executable_path=path, args=FLAGS)
+    found: Browser = _shared["browser"]
+    return found
+
+
+def stop() -> None:
+    """End the browser; before the databases go, since its loop lives in this thread."""
+    if "browser" in _shared:
+        _shared.pop("browser").close()
+        _shared.pop("playwright").stop()
+
+
+def history() -> Path:
+    """Return the folder with the stand-in's past, written once."""
+    if "history" not in _shared:
+        folder = TemporaryDirectory()
+        _shared["keep"] = folder
+        _shared["history"] = Path(folder.name)
+        write_history(plant(), Path(folder.name), 10.0)
+    found: Path = _shared["history"]
+    return found
+
+
+class BrowserCase(StaticLiveServerTestCase):
+    """Loads the demonstration, opens a page, and fails on any console error or broken policy."""
+
+    viewport = {"width": 1280, "height": 800}
+
+    @classmethod
+    def setUpClass(cls):
+        cls.loop_allowed = patch.dict(os.environ, {"DJANGO_ALLOW_ASYNC_UNSAFE": "1", "FOX_NOW": NOW.isoformat()})
+        cls.loop_allowed.start()
+        super().setUpClass()
+
+    @classmethod
+    def tearDownClass(cls):
+        super().tearDownClass()
+        cls.loop_allowed.stop()
+
+    def setUp(self):
+        call_command("load_demo", history=history(), anchor=NOW.timestamp(), verbosity=0, stdout=StringIO())
+        self.page = self.new_page()
+
+    def new_page(self, **options: Any) -> Page:
+        """Open a fresh window."""
+        context = browser().new_context(viewport=self.viewport, timezone_id="UTC", locale="en-GB", **options)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(8000)
+        page.clock.set_fixed_time(NOW)
+        self.trouble: list[str] = []
+        page.on("console", self._hear)
+        page.on("pageerror", lambda error: self.trouble.append(str(error)))
+        return page
+
+    def _hear(self, message: Any) -> None:
+        refused = "Failed to load resource" in message.text  # a refusal we answer in words
+        if message.type in ("error", "warning") and not refused:
+            self.trouble.append(message.text)
+
+    def tearDown(self):
+        outcome = self._outcome
+        if outcome and any(error for _, error in getattr(outcome, "errors", []) or []):
+            FAILED.mkdir(parents=True, exist_ok=True)
+            self.page.screenshot(path=FAILED / f"{self.id()}.png")
+        self.assertEqual(self.trouble, [])
+
+    def go(self, path: str) -> None:
+        """Open an address of the desk."""
+        self.page.goto(self.live_server_url + path)
+
+    def sign_in(self, username: str, page: Page | None = None) -> None:
+        """Sign in by cookie."""
+        client = Client()
+        client.force_login(Person.objects.get(username=username))
+        cookie = {
+            "name": settings.SESSION_COOKIE_NAME,
+            "value": client.cookies[settings.SESSION_COOKIE_NAME].value,
+            "url": self.live_server_url,
+        }
+        (page or self.page).context.add_cookies([cookie])
+
+    def axe(self) -> list[str]:
+        """Return the accessibility rules the page breaks, with where."""
+        self.page.evaluate(AXE)
+        levels = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+        found = self.page.evaluate("levels => axe.run(document, {runOnly: levels})", levels)
+        return [
+            f"{one['id']}: {node['target']} {node['failureSummary'][:160]}"
+            for one in found["violations"]
+            for node in one["nodes"][:3]
+        ]

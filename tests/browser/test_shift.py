@@ -1,0 +1,214 @@
+"""Half an hour of a shift, worked through the browser as an operator would."""
+
+from playwright.sync_api import expect
+
+from desk.floor.models import HandOver, Order, Record
+from tests.browser.base import BrowserCase
+
+
+class HalfAnHour(BrowserCase):
+    def test_take_over_order_readings_cook_and_hand_over(self):
+        page = self.page
+        self.go("/")
+        page.get_by_role("button", name="Tove Sundby").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("12.8 t/h of chart 90 g cream to the machine.")
+
+        # Take over: the last hand-over, then what needs a person.
+        page.get_by_role("link", name="Hand-over").first.click()
+        page.get_by_role("link", name="Read the last hand-over").click()
+        expect(page.get_by_text("Cane line: soda cook runs late")).to_be_visible()
+        page.get_by_role("link", name="Line", exact=True).click()
+        rail = page.get_by_role("complementary", name="Next up")
+        expect(rail.get_by_role("link", name="Brightness, cane line")).to_be_visible()
+        expect(rail).to_contain_text("kg/BDt peroxide")
+
+        # The order: too much is refused with what binds, the right one is accepted.
+        page.get_by_role("link", name="Order", exact=True).click()
+        page.get_by_label("At the reel").fill("16")
+        expect(page.locator("#order-result")).to_contain_text("Reel would carry")
+        expect(page.get_by_role("button", name="Accept the order")).to_be_disabled()
+        page.get_by_label("At the reel").fill("13.2")
+        expect(page.locator("#order-result")).to_contain_text("13.2 t/h of chart 90 g cream can be met")
+        page.get_by_role("button", name="Accept the order").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Running 13.2 t/h of chart 90 g cream")
+        self.assertEqual(Order.objects.order_by("-id").first().reel_t_per_h, 13.2)
+
+        # Readings, by keyboard alone, judged before Enter.
+        page.keyboard.press("v")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("13.2 t/h")
+        page.locator("#main").focus()
+        page.keyboard.press("Space")
+        page.keyboard.type("brown cons 3.66")
+        panel = page.locator("#entry-panel")
+        expect(panel).to_contain_text("0.06 above its band")
+        expect(panel).to_contain_text("Open the dilution")
+        page.keyboard.press("Enter")
+        expect(panel).to_contain_text("Recorded 14:30: Brown stock consistency, wood")
+        page.keyboard.type("kappa 18.4")
+        expect(panel).to_contain_text("Which one?")
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("Enter")
+        expect(panel).to_contain_text("in its band")
+        page.keyboard.press("Enter")
+        expect(panel).to_contain_text("Recorded 14:30: Kappa, wood")
+        self.assertEqual(
+            list(Record.objects.order_by("-id").values_list("tag", "value")[:2]),
+            [("kappa_wood", 18.4), ("brown_cons", 3.66)],
+        )
+        page.keyboard.press("Escape")
+
+        # A number opens its working, and the working opens what it was made from.
+        page.get_by_role("link", name="cover in Machine chest").click()
+        floating = page.locator("#float")
+        expect(floating).to_contain_text("Working: cover in Machine chest")
+        floating.get_by_role("link", name="computed: bone-dry contents of a chest").first.click()
+        expect(floating).to_contain_text("pressure cell")
+        page.keyboard.press("Escape")
+        expect(floating).to_be_empty()
+
+        # The cook, followed to its end and blown.
+        page.keyboard.press("2")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Cook 1187 in digester 3 is at temperature")
+        page.get_by_label("Before the blow").check()
+        page.get_by_role("button", name="Log the blow of cook 1187").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("is blown, at H")
+
+        # The hand-over: a wrong secret, the right one, the sheet on paper.
+        page.keyboard.press("t")
+        page.get_by_label("Your signing secret").fill("1111")
+        page.get_by_role("button", name="Sign the hand-over").click()
+        expect(page.get_by_role("alert")).to_contain_text("not your signing secret")
+        page.get_by_label("Your signing secret").fill("2468")
+        page.get_by_role("button", name="Sign the hand-over").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Signed: Tove Sundby, shift lead")
+        expect(page.get_by_text("Cook 1187, digester 3 blown at H")).to_be_visible()
+        paper = page.request.get(
+            self.live_server_url + page.get_by_role("link", name="Print as PDF").get_attribute("href")
+        )
+        self.assertTrue(paper.body().startswith(b"%PDF"))
+        self.assertEqual(HandOver.objects.count(), 2)
+
+
+class Habits(BrowserCase):
+    def test_a_page_refreshes_without_taking_what_is_being_typed(self):
+        self.sign_in("orr")
+        self.go("/live/at/wash/")
+        field = self.page.get_by_label("Dilution factor")
+        field.fill("3.1")
+        expect(self.page.locator("#set-result")).to_contain_text("Set the shower to 1047 L/min")
+        self.page.evaluate("document.dispatchEvent(new CustomEvent('fox:recorded'))")
+        self.page.wait_for_load_state("networkidle")
+        expect(field).to_have_value("3.1")
+        expect(field).to_be_focused()
+
+    def test_a_new_record_shows_at_once_and_is_corrected(self):
+        self.sign_in("orr")
+        self.go("/live/log/")
+        self.page.get_by_label("Enter a reading, or find anything").fill("wash loss wood 71")
+        self.page.keyboard.press("Enter")
+        expect(self.page.locator("table.log")).to_contain_text("71.0")
+        self.page.get_by_role("link", name="Correct it").click()
+        self.page.get_by_label("Right value").fill("17.1")
+        self.page.get_by_label("Why").fill("slip of the key")
+        self.page.get_by_role("button", name="Supersede it").click()
+        expect(self.page.locator("tr.struck")).to_contain_text("71.0")
+        expect(self.page.locator("table.log")).to_contain_text("slip of the key")
+
+    def test_a_draft_survives_escape_and_another_page(self):
+        self.sign_in("orr")
+        self.go("/live/")
+        line = self.page.get_by_label("Enter a reading, or find anything")
+        line.fill("brown cons 140")
+        expect(self.page.locator("#entry-panel")).to_contain_text("cannot be 140 %")
+        self.page.keyboard.press("Enter")
+        expect(line).to_have_value("brown cons 140")
+        self.page.keyboard.press("Escape")
+        self.go("/live/at/yard/")
+        line.focus()
+        expect(line).to_have_value("brown cons 140")
+
+    def test_the_whole_desk_by_keyboard(self):
+        self.sign_in("orr")
+        self.go("/live/at/wash/")
+        self.page.keyboard.press("]")
+        expect(self.page).to_have_url(self.live_server_url + "/live/at/screen/")
+        self.page.keyboard.press("[")
+        expect(self.page).to_have_url(self.live_server_url + "/live/at/wash/")
+        self.page.keyboard.press("0")
+        expect(self.page).to_have_url(self.live_server_url + "/live/at/deliver/")
+        self.page.keyboard.press("?")
+        expect(self.page.get_by_role("dialog", name="Keys")).to_be_visible()
+        self.page.keyboard.press("Escape")
+        self.page.keyboard.press("b")
+        expect(self.page.get_by_role("heading", level=1)).to_contain_text("methods, in the order of the work")
+        self.page.get_by_label("Find", exact=True).fill("h-factor")
+        self.page.keyboard.press("Enter")
+        self.page.get_by_role("link", name="H-factor of a temperature record").click()
+        expect(self.page.locator("#answer")).to_contain_text("1222.1")
+
+    def test_single_keys_can_be_switched_off(self):
+        self.sign_in("orr")
+        self.go("/live/at/wash/")
+        self.page.locator("details.who summary").click()
+        self.page.get_by_label("Single-key shortcuts").uncheck()
+        self.page.get_by_label("Theme").select_option("night")
+        self.page.get_by_role("button", name="Keep").click()
+        expect(self.page.locator("html")).to_have_attribute("data-theme", "night")
+        self.page.keyboard.press("]")
+        expect(self.page).to_have_url(self.live_server_url + "/live/at/wash/")
+
+    def test_another_user_takes_the_desk_in_two_presses(self):
+        self.sign_in("orr")
+        self.go("/live/")
+        self.page.locator("details.who summary").click()
+        self.page.get_by_role("button", name="Switch user").click()
+        self.page.get_by_role("button", name="Sam Lindqvist").click()
+        self.page.get_by_label("Enter a reading, or find anything").fill("brown cons 3.5")
+        expect(self.page.locator("#entry-panel")).to_contain_text("Your role may look, not record")
+
+
+class Access(BrowserCase):
+    def test_every_screen_in_both_themes(self):
+        pages = [
+            "/live/",
+            "/live/order/",
+            "/live/log/",
+            "/live/hand-over/",
+            f"/live/hand-over/{HandOver.objects.first().pk}/",
+            "/live/methods/",
+            "/live/methods/h_factor/",
+            "/live/cook/1187/",
+            "/components/",
+            f"/live/log/{Record.objects.first().pk}/correct/",
+        ]
+        pages += [
+            f"/live/at/{name}/"
+            for name in ("yard", "wash", "screen", "bleach", "recover", "slush", "refine", "blend", "deliver")
+        ]
+        for theme in ("light", "dark"):
+            self.page = self.new_page(color_scheme=theme)
+            self.go("/sign-in/")
+            self.assertEqual(self.axe(), [], f"sign-in, {theme}")
+            self.sign_in("sundby")
+            for path in pages:
+                with self.subTest(path=path, theme=theme):
+                    self.go(path)
+                    self.assertEqual(self.axe(), [])
+            with self.subTest("what floats", theme=theme):
+                self.go("/live/at/wash/")
+                self.page.locator(".advice .working-link").first.click()
+                expect(self.page.locator("#float")).to_contain_text("Working")
+                self.page.get_by_label("Enter a reading, or find anything").fill("kappa 18")
+                expect(self.page.locator("#entry-panel")).to_contain_text("Which one?")
+                self.assertEqual(self.axe(), [])
+            self.assertEqual(self.trouble, [])
+
+    def test_nothing_runs_off_a_tablet_held_upright(self):
+        self.viewport = {"width": 820, "height": 1180}
+        self.page = self.new_page()
+        self.sign_in("orr")
+        for path in ("/live/", "/live/at/wash/", "/live/cook/1187/", "/live/order/", "/live/log/"):
+            with self.subTest(path):
+                self.go(path)
+                wide = self.page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+                self.assertLessEqual(wide, 0)
