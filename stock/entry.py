@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Final
 
 from stock.errors import DomainError
@@ -13,6 +13,7 @@ from stock.units import convert, known_unit
 LONGEST: Final = 200
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d+)?|[.,]\d+)$")
 _GLUED = re.compile(r"^([+-]?(?:\d+(?:[.,]\d+)?|[.,]\d+))([^\d.,].*)$")
+_AT = re.compile(r"(?:^|\s)(?:at\s+)?(\d{1,2}:\d{2})(?=\s|$)", re.IGNORECASE)
 _UNIT_WORDS: Final = {"csf": "mL CSF", "degc": "°C", "pct": "%", "percent": "%", "l": "L/min"}
 
 
@@ -20,7 +21,7 @@ _UNIT_WORDS: Final = {"csf": "mL CSF", "degc": "°C", "pct": "%", "percent": "%"
 class Understood:
     """What was made of the typed line.
 
-    `choices` holds the tags it could mean when it is not sure; `fault` says what is
+    `at` is the time of day typed, where one was. `choices` holds the tags it could mean when it is not sure; `fault` says what is
     wrong in a sentence; a complete entry has a tag, a value and no fault.
     """
 
@@ -32,6 +33,7 @@ class Understood:
     choices: tuple[Tag, ...] = field(default=())
     fault: str = ""
     code: str = ""
+    at: str = ""
 
     @property
     def complete(self) -> bool:
@@ -52,6 +54,10 @@ def understand(text: str, tags: Sequence[Tag], chosen: str = "") -> Understood:
         Id of the tag picked from the choices, where the words alone left doubt.
     """
     text = text.strip()
+    at = _AT.search(text[: LONGEST + 1])
+    if at is not None and len(text) <= LONGEST:
+        without = f"{text[: at.start()]} {text[at.end() :]}"
+        return replace(understand(without, tags, chosen), text=text, at=at.group(1))
     if len(text) > LONGEST:
         return Understood(
             text[:LONGEST], fault=f"the line is {len(text)} characters long; {LONGEST} is the most", code="E_RANGE"

@@ -9,7 +9,8 @@ from django.db import connection
 from desk.floor.models import Cook, epoch
 from desk.floor.state import State
 from stock.cooking.follow import CookFacts, CookState, follow, planned_hold_min, planned_profile, target_h
-from stock.figure import Datum, Figure, Origin
+from stock.figure import Datum, Figure, Origin, given
+from stock.names import unit_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +31,8 @@ class Followed:
         """Return the cook's figures by name, each with its key."""
         state = self.state
         named = {"h_now": state.h_now, "h_target": state.h_target, "kappa": state.kappa, "yield": state.yield_pct}
+        charge = self.facts.charge
+        named["charge"] = given("charge", charge.value, unit_of("charge_pct_naoh_on_wood"), charge.origin, 2)
         if state.minutes_left is not None:
             named["left"] = state.minutes_left
         if state.correction is not None:

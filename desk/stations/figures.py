@@ -6,8 +6,10 @@ from dataclasses import replace
 from desk.floor.cooks import follow_cook
 from desk.floor.models import Cook
 from desk.floor.state import State
+from desk.mill.selectors import solve
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin, figure
+from stock.figure import Datum, Figure, Origin, figure, given
+from stock.line.balance import LineResult
 
 
 def find(state: State, key: str) -> Figure:
@@ -26,12 +28,13 @@ def find(state: State, key: str) -> Figure:
         "advice": _advice,
         "cook": _cook,
         "machine": _machine,
+        "tried": _tried,
     }
     if kind not in finders:
         raise LookupError(key)
     try:
         return replace(finders[kind](state, rest), key=key)
-    except (KeyError, StopIteration, DomainError):
+    except (KeyError, ValueError, StopIteration, DomainError):
         raise LookupError(key) from None
 
 
@@ -48,6 +51,40 @@ def _cover(state: State, rest: str) -> Figure:
 
 def _advice(state: State, rest: str) -> Figure:
     return next(card.size for card in state.advice if card.rule == rest)
+
+
+def tried_key(result: LineResult, stream: str) -> str:
+    """Return the key of a stream's flow in an order that is only being tried."""
+    order = result.order
+    shares = ",".join(f"{name}={share:g}" for name, share in sorted(order.shares.items()))
+    return f"tried:{stream}:{order.grade.id}:{order.reel_t_per_h:g}:{shares}"
+
+
+def tried_figure(state: State, result: LineResult, stream: str, label: str, *, whole: bool = False) -> Figure:
+    """Return a flow of a tried order: bone-dry, or with its water where `whole` is set."""
+    flow = result.streams[stream]
+    order = result.order
+    recipe = ", ".join(f"{name.replace('_', ' ')} {100 * share:g} %" for name, share in order.shares.items() if share)
+    text = (
+        f"the balance of all {len(state.line.units)} units and {len(state.line.streams)} streams solved together for"
+        f" {order.reel_t_per_h:g} t/h of {order.grade.name} ({recipe}); yields, consistencies and splits from"
+        f" {state.set_origin('the line definition').text}. Mass closes to {result.closure_frac:.0e} of the largest flow"
+    )
+    value, unit = (flow.total_t_per_h, "t/h") if whole else (flow.bd_t_per_h, "BDt/h")
+    decimals = 1 if whole else 2
+    shown = given(label, value, unit, Origin("computed", text), decimals)
+    key = tried_key(result, stream)
+    return replace(shown, key=f"{key}:whole" if whole else key)
+
+
+def _tried(state: State, rest: str) -> Figure:
+    stream, grade, tonnes, shares, *whole = rest.split(":")
+    try:
+        recipe = {name: float(share) for name, _, share in (part.partition("=") for part in shares.split(","))}
+        result = solve(state.world.version, grade, float(tonnes), recipe)
+    except ValueError:
+        raise LookupError(rest) from None
+    return tried_figure(state, result, stream, f"flow, {stream.replace('_', ' ')}", whole=bool(whole))
 
 
 def _cook(state: State, rest: str) -> Figure:

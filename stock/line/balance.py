@@ -91,6 +91,7 @@ class Load:
 
     unit: str
     station: str
+    stream: str
     bd_t_per_h: float
     capacity_bd_t_per_h: float
 
@@ -523,7 +524,7 @@ class LineBalance:
             if unit.capacity_bd_t_per_h is None:
                 continue
             stream = getattr(unit, "accept", None) or (self._outs[unit.id] or self._ins[unit.id])[0]
-            loads.append(Load(unit.name, unit.station, streams[stream].bd_t_per_h, unit.capacity_bd_t_per_h))
+            loads.append(Load(unit.name, unit.station, stream, streams[stream].bd_t_per_h, unit.capacity_bd_t_per_h))
         return tuple(loads)
 
     def _shortages(self, streams: Mapping[str, Stream]) -> tuple[str, ...]:

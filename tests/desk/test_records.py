@@ -52,6 +52,12 @@ class Entry(DeskCase):
         self.post("digester 3 temp 331 F")
         self.assertAlmostEqual(Record.objects.get().value, 166.111, places=3)
 
+    def test_an_earlier_moment_is_typed_with_it(self):
+        self.sign_in()
+        self.assertContains(self.post("wash loss wood 18.2 at 13:05", "read"), "taken at 13:05")
+        self.post("wash loss wood 18.2 at 13:05")
+        self.assertEqual(Record.objects.get().at, NOW.replace(hour=13, minute=5))
+
     def test_doubt_asks_and_takes_the_answer(self):
         self.sign_in("tester")
         self.assertContains(self.post("kappa 18"), "Which one?", status_code=422)
@@ -70,8 +76,8 @@ class Entry(DeskCase):
         ):
             with self.subTest(line[:20]):
                 self.assertContains(self.post(line), words, status_code=422)
-        self.assertContains(self.post("brown cons 3.5", at="23:59"), "in the future", status_code=422)
-        self.assertContains(self.post("brown cons 3.5", at="noon"), "not a time of day", status_code=422)
+        self.assertContains(self.post("brown cons 3.5 23:59"), "in the future", status_code=422)
+        self.assertContains(self.post("brown cons 3.5 at 25:61"), "not a time of day", status_code=422)
         self.assertEqual(self.record_count(), 0)
 
     def test_a_trainee_may_look_but_not_record(self):

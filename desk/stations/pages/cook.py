@@ -1,6 +1,6 @@
 """Cook: the board of digesters against the clock, and one cook followed to its end point."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
 
@@ -22,6 +22,8 @@ from desk.stations.frame import new_key, on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.station import station_context
 from stock.cooking.end_point import h_curve
+from stock.cooking.follow import target_h
+from stock.figure import Datum, Origin
 
 BOARD_W, BOARD_X, ROW_H = 962, 84, 26
 BACK_H, AHEAD_H = 3.5, 4.5
@@ -71,6 +73,8 @@ def page(request: HttpRequest, state: State, number: int) -> HttpResponse:
         "board": board(state, cook.number),
         "chart": chart(state, cook, followed) if followed else None,
         "figures": followed.figures() if followed else {},
+        "plan_charge": state.line.cook.charge_pct_naoh_on_wood,
+        "charge_moved": charge_moved(state, followed),
         "blow_key": new_key(),
         "blow_at": followed.blow_at if followed else None,
     }
@@ -95,6 +99,17 @@ def sentence(state: State, cook: Cook, followed: Followed | None) -> str:
         return f"{name} {words}. Blow about {end}. {kappa}"
     where = "is at temperature" if now.phase == "at temperature" else "is heating"
     return f"{name} {where}, {left:.0f} H to go. Blow at {end}, give or take {_give_or_take(followed)} min. {kappa}"
+
+
+def charge_moved(state: State, followed: Followed | None) -> str:
+    """Say how far a charge that strayed from its plan moved the H target, where it matters."""
+    if followed is None:
+        return ""
+    planned = Datum(state.line.cook.charge_pct_naoh_on_wood, Origin("set", "cook plan"))
+    moved = followed.state.h_target.value - target_h(replace(followed.facts, charge=planned)).value
+    if abs(moved) < 3:
+        return ""
+    return f"{'up' if moved > 0 else 'down'} {abs(moved):.0f}"
 
 
 def _give_or_take(followed: Followed) -> int:

@@ -52,7 +52,7 @@ def record(request: HttpRequest, state: State) -> HttpResponse:
         return _answer(request, state, status=422)
     person = signed_in(request)
     try:
-        at = _moment(state, request.POST.get("at", ""))
+        at = _moment(state, understood.at)
         kept = record_reading(
             state.world,
             person,

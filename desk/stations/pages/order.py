@@ -14,10 +14,12 @@ from desk.floor.services import NotAllowedError, accept_order, require
 from desk.floor.state import State
 from desk.mill.selectors import solve
 from desk.people.roles import ORDER, who_may
+from desk.stations.figures import tried_figure
 from desk.stations.frame import new_key, on_line, signed_in
 from desk.stations.frame import page as render_page
 from stock.blending.furnish import blend_optics
 from stock.errors import DomainError
+from stock.figure import Figure
 from stock.line.balance import LineResult
 
 NAMES = {
@@ -160,7 +162,15 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
     rows = []
     if result is not None:
         now = {load.unit: load for load in state.result.loads}
-        rows = [(load, load.bd_t_per_h - now[load.unit].bd_t_per_h, load is result.binding) for load in result.loads]
+        rows = [
+            (
+                load,
+                tried_figure(state, result, load.stream, load.unit),
+                load.bd_t_per_h - now[load.unit].bd_t_per_h,
+                load is result.binding,
+            )
+            for load in result.loads
+        ]
     return {
         "tried": tried,
         "grades": state.line.grades,
@@ -168,7 +178,7 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
             (name, NAMES[name], text, tried.faults.get(f"share_{name}", "")) for name, text in tried.share_texts.items()
         ],
         "rows": rows,
-        "needs": _needs(result) if result else [],
+        "needs": _needs(state, result) if result else [],
         "forecast": _forecast(state, tried),
         "sentence": running(state),
         "verdict": sentence(state, tried),
@@ -206,18 +216,18 @@ def sentence(state: State, tried: Tried) -> str:
     return f"{tried.tonnes:g} t/h of {name} can be met. {result.binding.unit} would bind first, at {result.most_t_per_h:.1f} t/h."
 
 
-def _needs(result: LineResult) -> list[tuple[str, float, str]]:
-    """What must come in from the yard and the shops, per hour."""
-    flows = result.streams
-    return [
-        ("Alder chips", flows["chips_in"].bd_t_per_h, "BDt/h"),
-        ("Bagasse", flows["bagasse_in"].total_t_per_h, "t/h as received"),
-        ("Recovered lots", flows["lots_in"].total_t_per_h, "t/h as received"),
-        ("Spruce bales", flows["bales_in"].total_t_per_h, "t/h as received"),
-        ("Filler", flows["filler"]["filler"], "t/h dry"),
-        ("White liquor solids", flows["liquor_in"]["inorganics"], "t/h"),
-        ("Water to effluent", flows["clear_over"].total_t_per_h + flows["wood_effluent"].total_t_per_h, "t/h"),
-    ]
+def _needs(state: State, result: LineResult) -> list[tuple[Figure, str]]:
+    """What must come in from the yard and the shops, per hour, and what leaves as effluent."""
+    wanted = (
+        ("chips_in", "Alder chips", False, ""),
+        ("bagasse_in", "Bagasse", True, "as received"),
+        ("lots_in", "Recovered lots", True, "as received"),
+        ("bales_in", "Spruce bales", True, "as received"),
+        ("filler", "Filler", False, "dry"),
+        ("liquor_in", "White liquor", True, ""),
+        ("clear_over", "Machine effluent", True, ""),
+    )
+    return [(tried_figure(state, result, stream, label, whole=whole), note) for stream, label, whole, note in wanted]
 
 
 def _forecast(state: State, tried: Tried) -> dict[str, float] | None:

@@ -126,6 +126,12 @@ def in_units(context: Context, value: float, unit: str, decimals: int = 1) -> Sa
 
 
 @register.filter
+def short(value: float) -> str:
+    """Write a value as it was typed, near enough."""
+    return f"{value:.6g}"
+
+
+@register.filter
 def clock(at: Any) -> str:
     """Write a moment as 14:52."""
     return timezone.localtime(at).strftime("%H:%M") if at else ""

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
 from desk.floor import handover
@@ -17,6 +17,7 @@ from desk.mill.selectors import line_of
 from desk.mill.services import approve_definition
 from desk.people.models import Person
 from stock.judge.limits import judge
+from stock.line.definition import DefinitionError
 
 DEMO_SECRET = "2468"  # printed on the sign-in page of the demonstration, and nowhere else of use  # noqa: S105
 PEOPLE = (
@@ -52,7 +53,11 @@ class Command(BaseCommand):
         people = {name: self._person(name, first, last, role) for name, first, last, role in PEOPLE}
         engineer = people["achterberg"].short_name
         text = settings.MILL_FILE.read_text(encoding="utf-8")
-        version = approve_definition(text, engineer, "as commissioned")
+        try:
+            version = approve_definition(text, engineer, "as commissioned")
+        except DefinitionError as error:
+            message = f"{settings.MILL_FILE.name} cannot be used: " + "; ".join(error.faults)
+            raise CommandError(message) from None
         world = World.objects.create(slug="live", name=line_of(version).mill, version=version)
         self._orders(world, people["sundby"], opened)
         with (history / "instruments.csv").open(encoding="utf-8") as file:
