@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from functools import lru_cache
 
 import numpy as np
 from django.db import connection
@@ -10,7 +11,10 @@ from desk.floor.models import Cook, epoch
 from desk.floor.state import State
 from stock.cooking.follow import CookFacts, CookState, follow, planned_hold_min, planned_profile, target_h
 from stock.figure import Datum, Figure, Origin, given
+from stock.line.definition import CookPlan
 from stock.names import unit_of
+
+LONGEST_COOK = timedelta(hours=5)
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,27 +98,37 @@ def _is_down(values: np.ndarray, cook_c: float) -> bool:
 
 
 def follow_all(state: State) -> list[Followed]:
-    """Return every recent cook that can be followed, the nearest to its end first."""
-    followed = [found for cook in state.cooks if (found := follow_cook(state, cook)) is not None]
+    """Return every cook that may still be in its digester, the nearest to its end first."""
+    since = state.now - LONGEST_COOK
+    recent = [cook for cook in state.cooks if cook.started_at >= since]
+    followed = [found for cook in recent if (found := follow_cook(state, cook)) is not None]
     return sorted(followed, key=lambda one: (not one.running, one.blow_at))
 
 
 def plan_minutes(state: State, cook: Cook) -> tuple[float, float, float, float, float]:
     """Return the planned minutes of fill, liquor, heat, hold and blow of a cook."""
     plan = state.line.cook
-    origin = Origin("set", "cook plan")
-    facts = CookFacts(
-        plan,
-        0.0,
-        np.array([0.0, 1.0]),
-        np.array([80.0, 80.0]),
-        Datum(cook.charge_pct_naoh_on_wood, origin),
-        Datum(cook.kappa_target, origin),
-        Datum(80.0, origin),
-        origin,
-    )
-    hold = planned_hold_min(plan, target_h(facts).value)
+    hold = _hold_min(plan.model_dump_json(), cook.charge_pct_naoh_on_wood, cook.kappa_target)
     return plan.fill_min, plan.liquor_min, plan.ramp_min, hold, plan.blow_min
+
+
+@lru_cache(maxsize=256)
+def _hold_min(plan_json: str, charge_pct: float, kappa_target: float) -> float:
+    """Return the planned minutes at temperature; the same for every cook charged alike."""
+    plan = CookPlan.model_validate_json(plan_json)
+    origin = Origin("set", "cook plan")
+    unread = np.array([0.0, 1.0])
+    facts = CookFacts(
+        plan=plan,
+        now_min=0.0,
+        times_min=unread,
+        temperatures_c=unread + plan.start_c,
+        charge=Datum(charge_pct, origin),
+        kappa_target=Datum(kappa_target, origin),
+        temperature=Datum(plan.start_c, origin),
+        readings=origin,
+    )
+    return planned_hold_min(plan, target_h(facts).value)
 
 
 def planned_curve(state: State, cook: Cook) -> tuple[np.ndarray, np.ndarray]:

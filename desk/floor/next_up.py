@@ -117,7 +117,7 @@ def _samples(state: State) -> list[Item]:
         due = last.at + timedelta(hours=tag.every_h) if last else state.now
         what = f"Sample: {tag.name[:1].lower()}{tag.name[1:]}"
         words = f"Every {tag.every_h:g} h, none yet."
-        if last is not None and last.value is not None:
+        if last is not None:
             value = f"{last.value:.{tag.decimals}f} {tag.unit}".rstrip()
             words = f"Last {value} at {timezone.localtime(last.at):%H:%M}."
         if due < state.now - timedelta(minutes=15):

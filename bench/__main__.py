@@ -1,0 +1,195 @@
+"""`./fox bench`: speeds as ratios within one run, so that another machine can compare."""
+
+import os
+import shutil
+import sqlite3
+import statistics
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+
+import django
+
+MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
+
+
+def best(call: Callable[[], object], repeats: int, number: int = 1) -> float:
+    """Return the median of the better half of the repeats, seconds for one call."""
+    times = []
+    for _ in range(repeats):
+        start = time.perf_counter()
+        for _ in range(number):
+            call()
+        times.append((time.perf_counter() - start) / number)
+    return statistics.median(sorted(times)[: max(1, repeats // 2)])
+
+
+def report(name: str, ours: float, base: float, aim: str, scale: float = 1e3, unit: str = "ms") -> None:
+    print(
+        f"{name:44} {ours * scale:9.3f} {unit:3}  bare {base * scale:9.3f} {unit:3}  ratio {ours / base:5.2f}  aim {aim}"
+    )
+
+
+def balance() -> None:
+    """Whole-line balance against a bare sparse solve of the same matrix."""
+    from scipy.sparse.linalg import splu
+
+    from stock.line.balance import LineBalance, Order
+    from stock.line.definition import load_definition
+
+    line = load_definition(MILL)
+    solver = LineBalance(line)
+    grade = line.grades[0]
+    passes = solver.solve(Order.of(grade)).passes
+    matrix, right = solver.matrix(Order.of(grade))
+    bare = best(lambda: splu(matrix).solve(right), 40)
+    tonnes = iter(range(10**9))
+    ours = best(lambda: solver.solve(Order.of(grade, 8 + next(tonnes) % 50 / 10)), 40)
+    report("whole-line balance, other tonnes", ours, bare, "at most 3")
+    names = list(grade.shares)
+    turn = iter(range(10**9))
+
+    def other_recipe() -> None:
+        shift = 0.01 * (next(turn) % 5)
+        shares = {**grade.shares, names[0]: grade.shares[names[0]] - shift, names[1]: grade.shares[names[1]] + shift}
+        solver.solve(Order.of(grade, 12.0, shares))
+
+    report("whole-line balance, another recipe", best(other_recipe, 15), bare, "(tanks settle)")
+    print(
+        f"{'':44} {matrix.shape[0]} unknowns, {matrix.nnz} entries; the first solve of a line settles in {passes} passes"
+    )
+
+
+def methods() -> None:
+    """A method with nobody recording against the bare function."""
+    import numpy as np
+
+    from stock.book import METHODS
+
+    scalar = METHODS["bd_rate_t_per_h"]
+    given = {"flow_l_per_min": 5200.0, "consistency_pct": 3.6}
+    bare = best(lambda: scalar.bare(**given), 30, 20_000)
+    ours = best(lambda: scalar.call(**given), 30, 20_000)
+    report("scalar method, 3 arguments", ours, bare, f"+1.5 µs at most, is +{(ours - bare) * 1e6:.2f}", 1e6, "µs")
+    for name, values in (
+        ("h_rate", {"temperature_c": np.linspace(80, 170, 100_000)}),
+        ("km_k_over_s", {"reflectance_frac": np.linspace(0.2, 0.9, 100_000)}),
+    ):
+        method = METHODS[name]
+        bare = best(lambda: method.bare(**values), 40, 5)  # noqa: B023
+        ours = best(lambda: method.call(**values), 40, 5)  # noqa: B023
+        report(f"array method, 100 000 values, {name}", ours, bare, "at most 1.1", 1e6, "µs")
+
+
+def pages() -> None:
+    """Line and Cook against an empty signed-in view, with query counts."""
+    from django.db import connection
+    from django.http import HttpRequest, HttpResponse
+    from django.test import Client
+    from django.test.utils import CaptureQueriesContext
+    from django.urls import path
+
+    import desk.urls
+    from desk.floor.state import State
+    from desk.people.models import Person
+    from desk.stations.frame import on_line, page
+
+    def empty_view(request: HttpRequest, state: State) -> HttpResponse:
+        return page(request, state, "components/_empty.html", {"sentence": ""})
+
+    desk.urls.urlpatterns[:0] = [
+        path("nothing/", lambda request: HttpResponse(str(request.user.pk))),
+        path("<slug:world_slug>/empty/", on_line(empty_view)),
+    ]
+    client = Client(headers={"host": "localhost"})
+    client.force_login(Person.objects.get(username="orr"))
+    nothing = best(lambda: client.get("/nothing/"), 60)
+    empty = best(lambda: client.get("/live/empty/"), 40)
+    report("the frame with nothing in it", empty, nothing, "(bar, ribbon, rail; bare is a signed-in reply of one word)")
+    for name, address in (("Line", "/live/"), ("Cook", "/live/cook/1187/")):
+        client.get(address)
+        with CaptureQueriesContext(connection) as queries:
+            client.get(address)
+        count = len(queries)
+        ours = best(lambda: client.get(address), 40)  # noqa: B023
+        report(f"page {name}, {count} queries", ours, empty, "20 queries, at most 3")
+
+
+def ingest() -> None:
+    """Readings through our path against raw executemany into the same table."""
+    from django.conf import settings
+
+    from desk.floor.models import World
+    from desk.floor.services import store_samples
+
+    world = World.objects.get(slug="live")
+    rows = [(f"tag_{index % 100}", 10_000 + index // 100, 3.5) for index in range(100_000)]
+    raw_path = settings.VAR / "raw.sqlite3"
+    starts = iter(range(10**9))
+
+    def shifted() -> list[tuple[str, int, float]]:
+        start = next(starts) * 1000
+        return [(tag, at_s + start, value) for tag, at_s, value in rows]
+
+    raw = sqlite3.connect(raw_path)
+    raw.executescript(
+        "PRAGMA journal_mode=WAL;PRAGMA synchronous=NORMAL;"
+        "CREATE TABLE t (world_id, tag, at_s, value, PRIMARY KEY (world_id, tag, at_s)) WITHOUT ROWID"
+    )
+
+    def timed(write: Callable[[list[tuple[str, int, float]]], object]) -> float:
+        times = []
+        for _ in range(7):
+            batch = shifted()
+            start = time.perf_counter()
+            write(batch)
+            times.append(time.perf_counter() - start)
+        return sorted(times)[2] / len(rows)
+
+    def write_raw(batch: list[tuple[str, int, float]]) -> None:
+        values = [(1, *row) for row in batch]
+        with raw:
+            raw.executemany("INSERT OR IGNORE INTO t VALUES (?, ?, ?, ?)", values)
+
+    bare = timed(write_raw)
+    ours = timed(lambda batch: store_samples(world.pk, batch))
+    print(
+        f"{'ingest, rows a second':44} {1 / ours:9.0f}      bare {1 / bare:9.0f}      ratio {bare / ours:5.2f}  aim at least 0.5"
+    )
+
+
+def main() -> None:
+    """Load a demonstration of its own, then measure."""
+    from django.conf import settings
+
+    shutil.rmtree(settings.VAR, ignore_errors=True)
+    settings.VAR.mkdir(parents=True)
+    (settings.VAR / "static").mkdir()
+    now = datetime(2026, 3, 10, 14, 30, tzinfo=UTC)
+    os.environ["FOX_NOW"] = now.isoformat()
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0)
+    prepare(settings.VAR / "history", now)
+    call_command("load_demo", history=settings.VAR / "history", anchor=now.timestamp())
+    print()
+    balance()
+    methods()
+    pages()
+    ingest()
+
+
+def prepare(folder: Path, now: datetime) -> None:
+    """Write the stand-in's past."""
+    from standin.__main__ import write_history
+    from standin.plant import Plant
+    from stock.line.definition import load_definition
+
+    write_history(Plant(load_definition(MILL), 20, now.timestamp()), folder, 14.0)
+
+
+if __name__ == "__main__":
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "desk.settings.demo")
+    django.setup()
+    main()

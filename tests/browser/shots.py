@@ -1,0 +1,137 @@
+"""`./fox shots`: the pictures in docs/screenshots, from the demonstration at a moment held still."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[2]
+FOLDER = ROOT / "docs" / "screenshots"
+NOW_S = 1773153000  # 10 March 2026, 14:30 UTC
+NOW_ISO = "2026-03-10T14:30:00+00:00"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+def entry(page: Page) -> None:
+    """Type a reading, unsent."""
+    page.keyboard.press("Space")
+    page.keyboard.type("brown cons 3.66", delay=5)
+    page.locator(".entry-advice").wait_for()
+
+
+def working(page: Page) -> None:
+    """Open the working of the first advice."""
+    page.locator(".advice .working-link").first.click()
+    page.locator("#float .working").wait_for()
+
+
+PICTURES = {
+    "line": ("/live/", "orr", "light", None),
+    "line-night": ("/live/", "orr", "dark", None),
+    "entry": ("/live/", "orr", "light", entry),
+    "cook": ("/live/cook/1187/", "brandt", "light", None),
+    "wash": ("/live/at/wash/", "orr", "light", None),
+    "working": ("/live/at/bleach/", "orr", "light", working),
+    "bleach-night": ("/live/at/bleach/", "orr", "dark", None),
+    "order": ("/live/order/", "sundby", "light", None),
+    "log": ("/live/log/", "orr", "light", None),
+    "hand-over": ("/live/hand-over/", "sundby", "light", None),
+    "methods": ("/live/methods/", "lindqvist", "light", None),
+    "method": ("/live/methods/dilution_water_l_per_min/", "lindqvist", "light", None),
+    "sign-in": ("/sign-in/", "", "light", None),
+}
+
+
+def main() -> None:
+    """Start the desk on a demonstration of its own, and take what was named, or all."""
+    names = [name for name in sys.argv[1:] if name in PICTURES] or list(PICTURES)
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with TemporaryDirectory() as folder:
+        env = {
+            **os.environ,
+            "FOX_VAR": folder,
+            "FOX_NOW": NOW_ISO,
+            "DJANGO_SETTINGS_MODULE": "desk.settings.demo",
+            "FOX_SECRET_KEY": "pictures",
+        }
+        history = Path(folder) / "history"
+        run = [sys.executable, "manage.py"]
+        subprocess.run([*run, "migrate", "-v", "0"], cwd=ROOT, env=env, check=True)
+        past = ["history", "--mill", "mills/hallin_reach.yaml", "--anchor", str(NOW_S), "--folder", str(history)]
+        subprocess.run([sys.executable, "-m", "standin", *past], cwd=ROOT, env=env, check=True)
+        subprocess.run(
+            [*run, "load_demo", "--history", str(history), "--anchor", str(NOW_S), "-v", "0"],
+            cwd=ROOT,
+            env=env,
+            check=True,
+        )
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            port = probe.getsockname()[1]
+        serve = [
+            sys.executable,
+            "-m",
+            "gunicorn",
+            "desk.wsgi",
+            "--bind",
+            f"127.0.0.1:{port}",
+            "--threads",
+            "4",
+            "--no-control-socket",
+            "--log-level",
+            "error",
+        ]
+        with subprocess.Popen(serve, cwd=ROOT, env=env) as server:
+            try:
+                _wait(port)
+                _take(f"http://127.0.0.1:{port}", names)
+            finally:
+                server.terminate()
+
+
+def _wait(port: int) -> None:
+    for _ in range(100):
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                return
+        time.sleep(0.1)
+
+
+def _take(base: str, names: list[str]) -> None:
+    with sync_playwright() as playwright:
+        path = os.environ.get("FOX_CHROMIUM", "/usr/bin/chromium-headless-shell")
+        browser = playwright.chromium.launch(executable_path=path, args=FLAGS)
+        for name in names:
+            address, person, theme, before = PICTURES[name]
+            context = browser.new_context(
+                viewport={"width": 1280, "height": 800}, color_scheme=theme, timezone_id="UTC", reduced_motion="reduce"
+            )
+            page = context.new_page()
+            page.clock.set_fixed_time(NOW_S * 1000)
+            page.goto(f"{base}/sign-in/")
+            if person:
+                page.locator(f'form[action="/sign-in/as/{person}/"] button').click()
+                page.goto(base + address)
+            page.evaluate("document.fonts.ready")
+            page.wait_for_load_state("networkidle")
+            if before:
+                before(page)
+            page.screenshot(path=FOLDER / f"{name}.png", animations="disabled", caret="hide")
+            print(f"docs/screenshots/{name}.png")
+            context.close()
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
