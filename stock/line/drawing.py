@@ -119,7 +119,7 @@ def draw_line(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width:
     """
     walks, trunk = _walks(line)
     longest = max(len(_drawn(steps)) for steps in walks)
-    left, join = 86.0, width - 262.0
+    left, join = 80.0, width - 232.0
     pitch = (join - left) / (longest + 0.4)
 
     def place(steps: Sequence[_Step]) -> list[float]:
@@ -127,7 +127,7 @@ def draw_line(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width:
         return [join - pitch * (count - index - 0.15) for index in range(count)]
 
     trunk_nodes = [step for step in _drawn(trunk) if isinstance(step.unit, Mix) and step.unit.volume_m3]
-    trunk_x = [join + 96 + index * 78 for index in range(len(trunk_nodes))]
+    trunk_x = [join + 88 + index * 74 for index in range(len(trunk_nodes))]
     return _compose(
         line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=36, join=join, end=width - 36
     )

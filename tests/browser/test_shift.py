@@ -19,7 +19,7 @@ class HalfAnHour(BrowserCase):
         expect(page.get_by_text("Cane line: soda cook runs late")).to_be_visible()
         page.get_by_role("link", name="Line", exact=True).click()
         rail = page.get_by_role("complementary", name="Next up")
-        expect(rail.get_by_role("link", name="Brightness, cane line")).to_be_visible()
+        expect(rail.get_by_role("link", name="Cane brightness")).to_be_visible()
         expect(rail).to_contain_text("kg/BDt peroxide")
 
         # The order: too much is refused with what binds, the right one is accepted.
@@ -43,14 +43,14 @@ class HalfAnHour(BrowserCase):
         expect(panel).to_contain_text("0.06 above its band")
         expect(panel).to_contain_text("Open the dilution")
         page.keyboard.press("Enter")
-        expect(panel).to_contain_text("Recorded 14:30: Brown stock consistency, wood")
+        expect(panel).to_contain_text("Recorded 14:30: Brown stock consistency")
         page.keyboard.type("kappa 18.4")
         expect(panel).to_contain_text("Which one?")
         page.keyboard.press("ArrowDown")
         page.keyboard.press("Enter")
         expect(panel).to_contain_text("in its band")
         page.keyboard.press("Enter")
-        expect(panel).to_contain_text("Recorded 14:30: Kappa, wood")
+        expect(panel).to_contain_text("Recorded 14:30: Wood kappa")
         self.assertEqual(
             list(Record.objects.order_by("-id").values_list("tag", "value")[:2]),
             [("kappa_wood", 18.4), ("brown_cons", 3.66)],

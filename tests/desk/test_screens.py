@@ -98,7 +98,7 @@ class Pages(DeskCase):
         self.assertIn("12.8 t/h of chart 90 g cream to the machine.", before)
         self.enter("cane_brightness", 81.9, 5)
         after = self.client.get("/live/").content.decode()
-        self.assertIn("brightness, cane line", after)
+        self.assertIn("cane brightness", after)
         self.assertIn("kg/BDt peroxide", after)
 
     def test_refreshing_sends_the_live_part_or_nothing(self):

@@ -140,7 +140,7 @@ def board(state: State, open_number: int) -> dict[str, Any]:
         if blocks:
             bars.append(Bar(cook, place(begun), place(at) - place(begun), y, tuple(blocks), cook.number == open_number))
     first = timezone.localtime(start).replace(minute=0, second=0, microsecond=0) + timedelta(hours=1)
-    hours = [first + timedelta(hours=hour) for hour in range(int(BACK_H + AHEAD_H))]
+    hours = [first + timedelta(hours=hour) for hour in range(int(BACK_H + AHEAD_H) - 1)]
     ticks = [(place((hour - start).total_seconds() / 60), hour.strftime("%H:%M")) for hour in hours]
     return {
         "bars": bars,

@@ -26,6 +26,16 @@ class Mark:
     fill: str = ""
     rule: tuple[float, float] | None = None
 
+    @property
+    def above(self) -> float:
+        """How far over the stream the number stands."""
+        return max(29.0, self.node.half_width + 6)
+
+    @property
+    def below(self) -> float:
+        """How far under the stream the name stands."""
+        return max(37.0, self.node.half_width + 13)
+
 
 @on_line
 def page(request: HttpRequest, state: State) -> HttpResponse:
