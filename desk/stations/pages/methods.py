@@ -57,7 +57,12 @@ def entry(request: HttpRequest, state: State, name: str) -> HttpResponse:
         method = find_method(name)
     except LookupError:
         raise Http404 from None
-    context = {"method": method, "chapter": CHAPTERS[method.station], "sentence": f"{method.title}. From the chapter on {CHAPTERS[method.station].lower()}.", **_tried(method, request.POST)}
+    context = {
+        "method": method,
+        "chapter": CHAPTERS[method.station],
+        "sentence": f"{method.title}. From the chapter on {CHAPTERS[method.station].lower()}.",
+        **_tried(method, request.POST),
+    }
     context |= {"world": state.world, "state": state}
     if request.method == "POST" and getattr(request, "htmx", False):
         return render(request, "methods/_answer.html", context)
