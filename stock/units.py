@@ -5,12 +5,12 @@ and only here; drainage (CSF and SR) is not a unit but a method, and stays one.
 """
 
 from functools import cache
-from typing import Final, Literal
-
-from pint import UnitRegistry
-from pint.errors import DimensionalityError, UndefinedUnitError
+from typing import TYPE_CHECKING, Final, Literal
 
 from stock.errors import DomainError
+
+if TYPE_CHECKING:
+    from pint import UnitRegistry
 
 System = Literal["metric", "us"]
 
@@ -87,7 +87,9 @@ US: Final[dict[str, str]] = {
 
 
 @cache
-def _registry() -> UnitRegistry:
+def _registry() -> "UnitRegistry":
+    from pint import UnitRegistry
+
     registry: UnitRegistry = UnitRegistry()
     # 2 NaOH (79.994 g) stand for 1 Na2O (61.979 g): one amount, two bases.
     registry.define("g_naoh = [alkali]")
@@ -113,6 +115,8 @@ def convert(value: float, from_unit: str, to_unit: str) -> float:
     for spelling in (from_unit, to_unit):
         if spelling not in SPELLINGS:
             raise DomainError("E_UNIT", "unit", f"the unit {spelling!r} is not known", ", ".join(sorted(SPELLINGS)))
+    from pint.errors import DimensionalityError, UndefinedUnitError
+
     registry = _registry()
     try:
         source = registry.Quantity(value, SPELLINGS[from_unit])

@@ -3,8 +3,6 @@
 import math
 from typing import NamedTuple
 
-from scipy.optimize import brentq
-
 from stock.errors import DomainError
 from stock.working import Arg, Example, method
 
@@ -157,6 +155,7 @@ def dilution_factor_for_loss(
     std_consistency_pct: float = 10.0,
 ) -> float:
     """Return the dilution factor that brings the loss to the target."""
+    from scipy.optimize import brentq
 
     def excess(df: float) -> float:
         share = washing_loss_frac.__wrapped__(  # type: ignore[attr-defined]  # checked once, above
