@@ -68,12 +68,12 @@ def compose(state: State) -> dict[str, Any]:
 
 
 def _safety(state: State) -> list[str]:
-    stale = [reading.tag.name for reading in state.readings.values() if reading.stale]
+    troubled = [f"{one.tag.name} ({one.trouble})" for one in state.readings.values() if one.trouble]
     rows = [
         "Permits, isolations and gas tests: tell each other, from the permit board. The board rules, not this sheet."
     ]
-    if stale:
-        rows.append(f"Signals that have stopped: {', '.join(stale)}.")
+    if troubled:
+        rows.append(f"Signals not to be trusted: {', '.join(troubled)}.")
     return rows
 
 

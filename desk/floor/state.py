@@ -14,6 +14,7 @@ from desk.floor.models import Cook, Order, Record, World, epoch
 from desk.mill.selectors import line_of, solve
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.judge.advice import Advice, advise
+from stock.judge.instrument import Signal, signal_health
 from stock.judge.limits import Verdict, judge
 from stock.line.balance import LineResult
 from stock.line.definition import Definition, Mix, Store, Tag
@@ -24,15 +25,14 @@ LAB_BACK = timedelta(hours=36)
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """A value as last known, with where it came from."""
+    """A value as last known, with where it came from; `trouble` says what is wrong with its signal."""
 
     tag: Tag
     value: float
     at: datetime
     origin: Origin
     verdict: Verdict
-    stale: bool
-    record_id: int | None = None
+    trouble: str = ""
 
     def as_datum(self) -> Datum:
         """Use it in a calculation."""
@@ -85,33 +85,56 @@ class State:
             lab, live = self.lab.get(tag.id), self.live.get(tag.id)
             if live is not None:
                 at = datetime.fromtimestamp(live[0], UTC)
-                stale = epoch(self.now) - live[0] > STALE_S
+                health = self.health(tag)
+                stale = health.state == "stale"
                 if lab is None or not stale or at >= lab.at:
                     words = f"{tag.instrument}, ± {tag.uncertainty:g} {tag.unit}".strip()
                     origin = Origin("measured", words, at)
-                    found[tag.id] = Reading(tag, live[1], at, origin, judge(tag, live[1]), stale)
+                    trouble = "" if health.state in ("ok", "spike") else health.reason
+                    found[tag.id] = Reading(tag, live[1], at, origin, judge(tag, live[1]), trouble)
                     continue
             if lab is not None:
                 origin = Origin("entered", f"{lab.by}, {tag.instrument}", lab.at)
-                found[tag.id] = Reading(tag, lab.value, lab.at, origin, judge(tag, lab.value), False, lab.pk)
+                found[tag.id] = Reading(tag, lab.value, lab.at, origin, judge(tag, lab.value))
+        return found
+
+    @cached_property
+    def signals(self) -> dict[str, list[tuple[int, float]]]:
+        """Seconds and values of the last dozen samples of each tag, the newest first."""
+        tags = [tag.id for tag in self.line.tags if tag.live]
+        if not tags:
+            return {}
+        parts = " UNION ALL ".join(
+            "SELECT * FROM (SELECT tag, at_s, value FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s <= %s"
+            " ORDER BY at_s DESC LIMIT 12)"
+            for _ in tags
+        )
+        until = epoch(self.now)
+        values = [part for tag in tags for part in (self.world.pk, tag, until)]
+        found: dict[str, list[tuple[int, float]]] = {}
+        with connection.cursor() as cursor:
+            cursor.execute(parts, values)
+            for tag, at_s, value in cursor.fetchall():
+                found.setdefault(tag, []).append((at_s, value))
         return found
 
     @cached_property
     def live(self) -> dict[str, tuple[int, float]]:
         """Second and value of the last sample of each tag."""
-        tags = [tag.id for tag in self.line.tags if tag.live]
-        parts = " UNION ALL ".join(
-            "SELECT * FROM (SELECT tag, at_s, value FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s <= %s"
-            " ORDER BY at_s DESC LIMIT 1)"
-            for _ in tags
+        return {tag: samples[0] for tag, samples in self.signals.items()}
+
+    def health(self, tag: Tag) -> Signal:
+        """Judge a live tag's signal by its last samples."""
+        samples = list(reversed(self.signals[tag.id]))
+        return signal_health(
+            times_s=[at_s for at_s, _ in samples],
+            values=[value for _, value in samples],
+            now_s=epoch(self.now),
+            span=tag.plausible,
+            expected_s=STALE_S / 3,
+            resolution=1e-4,
+            noise=tag.noise,
         )
-        if not tags:
-            return {}
-        until = epoch(self.now)
-        values = [part for tag in tags for part in (self.world.pk, tag, until)]
-        with connection.cursor() as cursor:
-            cursor.execute(parts, values)
-            return {tag: (at_s, value) for tag, at_s, value in cursor.fetchall()}
 
     @cached_property
     def lab(self) -> dict[str, Entered]:

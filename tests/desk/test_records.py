@@ -156,8 +156,13 @@ class Services(DeskCase):
 
     def test_a_stopped_instrument_is_shown_as_stopped(self):
         later = State(self.world, NOW + timedelta(minutes=20))
-        self.assertTrue(later.readings["brown_cons"].stale)
-        self.assertFalse(State(self.world).readings["brown_cons"].stale)
+        self.assertEqual(later.readings["brown_cons"].trouble, "no reading for 20 min")
+        self.assertEqual(State(self.world).readings["brown_cons"].trouble, "")
+
+    def test_a_frozen_instrument_is_told(self):
+        later = NOW + timedelta(minutes=3)
+        store_samples(self.world.pk, [("machine_cons", int(later.timestamp()) - 5 * i, 3.2) for i in range(13)])
+        self.assertIn("do not move", State(self.world, later).readings["machine_cons"].trouble)
 
     def test_a_cook_is_kept_once(self):
         self.assertIsNone(note_cook(self.world, 1187, 3, NOW, 17.4))

@@ -24,7 +24,10 @@ def page(request: HttpRequest) -> HttpResponse:
     tag = state.line.tag("brown_cons")
     at = datetime(2026, 1, 1, 14, 5, tzinfo=UTC)
     origin = Origin("measured", "shear transmitter", at)
-    readings = [Reading(tag, value, at, origin, judge(tag, value), value == 3.95) for value in (3.5, 3.64, 3.9, 3.95)]
+    readings = [
+        Reading(tag, value, at, origin, judge(tag, value), "no reading for 7 min" if value == 3.95 else "")
+        for value in (3.5, 3.64, 3.9, 3.95)
+    ]
     context = {
         "readings": readings,
         "advice": [(card, replace(card.size, key=f"advice:{card.rule}")) for card in state.advice[:2]],
