@@ -45,9 +45,10 @@ class Followed:
 
 
 def temperatures(state: State, cook: Cook) -> tuple[np.ndarray, np.ndarray]:
-    """Return (minutes since the start, °C) of a cook's digester, thinned to one a minute."""
+    """Return (minutes since the start, °C) of a cook's digester, thinned to one a minute, up to the next cook in it."""
     start = epoch(cook.started_at)
-    until = min(epoch(state.now), start + 6 * 3600)
+    later = [epoch(other.started_at) for other in state.cooks if other.digester == cook.digester]
+    until = min([epoch(state.now), *(at_s for at_s in later if at_s > start)])
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT min(at_s), avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s >= %s AND at_s <= %s"
@@ -75,7 +76,13 @@ def _follow(state: State, cook: Cook) -> Followed | None:
     reading = state.readings.get(tag.id)
     now_min = (state.now - cook.started_at).total_seconds() / 60
     blown = cook.number in state.blown or _is_down(values, state.line.cook.cook_c)
-    measured = Origin("measured", f"{tag.name}, {tag.instrument}, {len(times)} readings", state.now)
+    words = f"{tag.name}, {tag.instrument}, {len(times)} readings"
+    silent_min = now_min - times[-1]
+    if not blown and silent_min > 0.5:  # count on at the last temperature rather than stand still
+        times, values = np.append(times, now_min), np.append(values, values[-1])
+        if silent_min > 3:
+            words += f", the last {silent_min:.0f} min ago and held since"
+    measured = Origin("measured", words, state.now)
     logged = Origin("entered", f"charge sheet of cook {cook.number}", cook.started_at)
     facts = CookFacts(
         plan=state.line.cook,

@@ -13,6 +13,7 @@ from django.core.management.base import BaseCommand, CommandParser
 from desk.floor.models import World
 from desk.floor.services import note_cook, store_samples
 from desk.mill.selectors import line_of
+from stock.line.definition import Definition
 
 log = logging.getLogger(__name__)
 
@@ -40,25 +41,31 @@ class Command(BaseCommand):
     async def _run(self, options: dict[str, Any]) -> None:
         world = await sync_to_async(World.objects.select_related("version").get)(slug=options["world"])
         line = await sync_to_async(line_of)(world.version)
-        tags = [tag.id for tag in line.tags if tag.live]
-        digesters = line.cook.digesters
         while True:
             try:
                 async with Client(options["endpoint"]) as client:
-                    index = await client.get_namespace_index(options["namespace"])
-                    names = [*tags, *(f"digester_{digester}_cook" for digester in digesters)]
-                    nodes = [client.get_node(ua.NodeId(name, index)) for name in names]
+                    nodes = await find_nodes(client, options["namespace"], line)
                     while True:
                         values = await client.read_values(nodes)
-                        await sync_to_async(self._keep)(world, tags, values)
+                        await sync_to_async(keep)(world, line, values, int(time.time()))
                         await asyncio.sleep(options["every"])
             except (OSError, ua.UaError, TimeoutError):
                 await asyncio.sleep(1.0)  # the plant is not there yet, or went away
 
-    def _keep(self, world: World, tags: list[str], values: list[Any]) -> None:
-        now = int(time.time())
-        store_samples(world.pk, [(tag, now, value) for tag, value in zip(tags, values, strict=False)])
-        for number, digester, started_s, charge in values[len(tags) :]:
-            if number:
-                started = datetime.fromtimestamp(started_s, UTC)
-                note_cook(world, int(number), int(digester), started, float(charge))
+
+async def find_nodes(client: Client, namespace: str, line: Definition) -> list[Any]:
+    """Return the server's nodes: the live tags, then the cook in each digester."""
+    index = await client.get_namespace_index(namespace)
+    names = [tag.id for tag in line.tags if tag.live]
+    names += [f"digester_{digester}_cook" for digester in line.cook.digesters]
+    return [client.get_node(ua.NodeId(name, index)) for name in names]
+
+
+def keep(world: World, line: Definition, values: list[Any], at_s: int) -> None:
+    """Keep one reading of every live tag, and any cook not known yet."""
+    tags = [tag.id for tag in line.tags if tag.live]
+    store_samples(world.pk, [(tag, at_s, value) for tag, value in zip(tags, values, strict=False)])
+    for number, digester, started_s, charge in values[len(tags) :]:
+        if number:
+            started = datetime.fromtimestamp(started_s, UTC)
+            note_cook(world, int(number), int(digester), started, float(charge))

@@ -1,0 +1,201 @@
+"""The plant end to end: the stand-in serves, the collector reads; and a killed server loses nothing it acknowledged."""
+
+import asyncio
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import time
+from http.cookiejar import CookieJar
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from unittest import TestCase
+from urllib.error import HTTPError, URLError
+from urllib.parse import urlencode
+from urllib.request import HTTPCookieProcessor, Request, build_opener
+
+from asyncua import Client
+from django.core.management import call_command
+
+from desk.floor.management.commands.collect import find_nodes, keep
+from desk.floor.models import Cook, HandOver, Order, Record, Sample, epoch
+from desk.people.models import Person
+from standin.__main__ import NAMESPACE, write_history
+from tests.desk.base import NOW, DeskCase, plant
+from tests.line import MILL, hallin_reach
+
+ROOT = MILL.parents[1]
+
+
+def free_port() -> int:
+    """Return a port nobody uses."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+class OverTheWire(DeskCase):
+    def test_the_collector_reads_what_the_stand_in_serves(self):
+        endpoint = f"opc.tcp://127.0.0.1:{free_port()}"
+        anchor = str(time.time())
+        command = [
+            sys.executable,
+            "-m",
+            "standin",
+            "serve",
+            "--mill",
+            str(MILL),
+            "--anchor",
+            anchor,
+            "--endpoint",
+            endpoint,
+        ]
+        with subprocess.Popen(command, cwd=ROOT, stderr=subprocess.DEVNULL) as served:
+            try:
+                values = asyncio.run(self.read(endpoint))
+            finally:
+                served.terminate()
+        before = Sample.objects.count()
+        keep(self.world, hallin_reach(), values, epoch(NOW) + 60)
+        live = [tag for tag in hallin_reach().tags if tag.live]
+        self.assertEqual(Sample.objects.count() - before, len(live))
+        kept = Sample.objects.get(tag="machine_level", at_s=epoch(NOW) + 60)
+        self.assertAlmostEqual(kept.value, 76, delta=4)
+        self.assertTrue(Cook.objects.filter(number__gte=1187, digester=3).exists())
+
+    async def read(self, endpoint):
+        """Read once, waiting for the server to come up and fill its nodes."""
+        for _ in range(60):
+            try:
+                async with Client(endpoint) as client:
+                    nodes = await find_nodes(client, NAMESPACE, hallin_reach())
+                    values = await client.read_values(nodes)
+                    if values[0] and values[-1][0]:
+                        return values
+            except (OSError, ValueError, TimeoutError):
+                pass
+            await asyncio.sleep(0.25)
+        raise TimeoutError(endpoint)
+
+
+class Demonstration(DeskCase):
+    @classmethod
+    def setUpTestData(cls):
+        """Start from nothing: this is what the command fills."""
+
+    def test_it_loads_people_orders_history_and_a_hand_over(self):
+        with TemporaryDirectory() as folder:
+            write_history(plant(), Path(folder), 3.0)
+            call_command("load_demo", history=Path(folder), anchor=NOW.timestamp(), verbosity=0)
+        self.assertEqual(
+            set(Person.objects.values_list("role", flat=True)),
+            {"operator", "cook", "tester", "lead", "engineer", "trainee"},
+        )
+        self.assertEqual(Order.objects.count(), 2)
+        self.assertEqual(HandOver.objects.count(), 1)
+        self.assertGreater(Sample.objects.count(), 2500)
+        self.assertGreater(Record.objects.filter(kind="reading").count(), 150)
+        self.assertTrue(all(not person.has_usable_password() for person in Person.objects.all()))
+        self.assertFalse(Record.objects.filter(at__gt=NOW).exists())
+
+    def test_a_broken_line_loads_nothing(self):
+        from django.core.management.base import CommandError
+
+        with TemporaryDirectory() as folder:
+            broken = Path(folder) / "broken.yaml"
+            broken.write_text(
+                MILL.read_text(encoding="utf-8").replace("yield_frac: 0.522", "yield_frac: 9"), encoding="utf-8"
+            )
+            with self.settings(MILL_FILE=broken), self.assertRaisesRegex(CommandError, "wood_cook · yield_frac"):
+                call_command("load_demo", history=Path(folder), anchor=NOW.timestamp())
+        self.assertEqual(Person.objects.count(), 0)
+
+
+class Killed(TestCase):
+    """A server killed in the middle of writing: what it acknowledged is there, whole; the rest is not there at all."""
+
+    def test_nothing_acknowledged_is_lost(self):
+        with TemporaryDirectory() as folder:
+            self.env = {
+                **os.environ,
+                "FOX_VAR": folder,
+                "DJANGO_SETTINGS_MODULE": "desk.settings.demo",
+                "FOX_SECRET_KEY": "kill",
+            }
+            self.env.pop("FOX_NOW", None)
+            self.manage("migrate", "-v", "0")
+            now = time.time()
+            write_history(plant_at(now), Path(folder) / "history", 1.0)
+            self.manage("load_demo", "--history", str(Path(folder) / "history"), "--anchor", str(now), "-v", "0")
+            acknowledged = self.write_until_killed(free_port())
+            self.assertGreater(len(acknowledged), 5)
+            kept = self.kept_values()
+            self.assertEqual([value for value in acknowledged if value not in kept], [])
+            self.assertLessEqual(len(kept) - len(acknowledged), 1)
+
+    def manage(self, *words):
+        subprocess.run(
+            [sys.executable, "manage.py", *words], cwd=ROOT, env=self.env, check=True, stdout=subprocess.DEVNULL
+        )
+
+    def write_until_killed(self, port):
+        serve = [
+            sys.executable,
+            "-m",
+            "gunicorn",
+            "desk.wsgi",
+            "--bind",
+            f"127.0.0.1:{port}",
+            "--no-control-socket",
+            "--log-level",
+            "critical",
+        ]
+        acknowledged = []
+        with subprocess.Popen(
+            serve, cwd=ROOT, env=self.env, start_new_session=True, stderr=subprocess.DEVNULL
+        ) as server:
+            base, opener, token = self.sign_in(port)
+            for index in range(400):
+                if index == 25:
+                    os.killpg(server.pid, signal.SIGKILL)
+                value = round(10 + index / 100, 2)
+                form = {"csrfmiddlewaretoken": token, "line": f"wash loss wood {value}", "form_key": f"kill-{index}"}
+                try:
+                    answer = opener.open(Request(base + "/live/entry/record/", urlencode(form).encode()), timeout=5)
+                except (HTTPError, URLError, OSError):
+                    break
+                if answer.status == 200:
+                    acknowledged.append(value)
+        return acknowledged
+
+    def sign_in(self, port):
+        base = f"http://127.0.0.1:{port}"
+        opener = build_opener(HTTPCookieProcessor(CookieJar()))
+        for _ in range(100):
+            try:
+                page = opener.open(f"{base}/sign-in/", timeout=5).read().decode()
+                break
+            except OSError:
+                time.sleep(0.1)
+        token = re.search(r'csrfmiddlewaretoken" value="([^"]+)"', page).group(1)
+        opener.open(f"{base}/sign-in/as/orr/", urlencode({"csrfmiddlewaretoken": token}).encode(), timeout=10)
+        page = opener.open(f"{base}/live/log/", timeout=10).read().decode()
+        return base, opener, re.search(r'csrfmiddlewaretoken" value="([^"]+)"', page).group(1)
+
+    def kept_values(self):
+        import sqlite3
+
+        with sqlite3.connect(Path(self.env["FOX_VAR"]) / "fox.sqlite3") as database:
+            self.assertEqual(database.execute("PRAGMA integrity_check").fetchone()[0], "ok")
+            rows = database.execute("SELECT value, digest FROM floor_record WHERE form_key LIKE 'kill-%'").fetchall()
+        self.assertTrue(all(digest for _, digest in rows))
+        return [value for value, _ in rows]
+
+
+def plant_at(moment):
+    """Return a stand-in opened at another moment."""
+    from standin.plant import Plant
+
+    return Plant(hallin_reach(), 20, moment)

@@ -1,0 +1,86 @@
+"""The one command and the documents: what they name exists, and what exists is named."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+from unittest import TestCase
+
+from stock.book import METHODS
+from tests.line import MILL, hallin_reach
+
+ROOT = MILL.parents[1]
+
+
+def fox(*words: str, given: str = "") -> subprocess.CompletedProcess:
+    """Run ./fox."""
+    return subprocess.run([sys.executable, "fox", *words], cwd=ROOT, capture_output=True, text=True, input=given)
+
+
+class Command(TestCase):
+    def test_every_command_helps_and_is_in_the_readme(self):
+        top = fox("--help").stdout
+        commands = re.findall(r"^    (\w+) ", top, re.MULTILINE)
+        self.assertGreaterEqual(len(commands), 10)
+        readme = (ROOT / "README.md").read_text(encoding="utf-8")
+        for command in commands:
+            with self.subTest(command):
+                self.assertIn(f"./fox {command}", readme)
+                answer = fox(command, "--help")
+                self.assertEqual(answer.returncode, 0)
+                self.assertGreater(len(answer.stdout), 60)
+
+    def test_unknown_words_are_refused(self):
+        self.assertEqual(fox("dmeo").returncode, 2)
+        self.assertEqual(fox("check", "--hard").returncode, 2)
+
+    def test_calc_answers_and_refuses_with_its_status(self):
+        good = fox("calc", "h_rate", given='{"temperature_c": 170}')
+        self.assertEqual(good.returncode, 0)
+        self.assertIn('"unit": "H/h"', good.stdout)
+        self.assertEqual(fox("calc", "h_rate", given='{"temperature_c": 900}').returncode, 2)
+
+    def test_the_readmes_example_is_what_comes_out(self):
+        readme = (ROOT / "README.md").read_text(encoding="utf-8")
+        given = re.search(r"echo '(\{.*?\})'", readme).group(1)
+        promised = re.search(r'"value": ([\d.]+)', readme).group(1)
+        self.assertIn(promised, fox("calc", "dilution_water_l_per_min", given=given).stdout)
+
+
+class Documents(TestCase):
+    def text(self, name: str) -> str:
+        return (ROOT / name).read_text(encoding="utf-8")
+
+    def test_every_method_is_in_the_book(self):
+        book = self.text("docs/methods.md")
+        for name in METHODS:
+            self.assertIn(f"`{name}`", book)
+
+    def test_every_picture_is_linked_and_every_link_leads_somewhere(self):
+        readme = self.text("README.md")
+        for picture in (ROOT / "docs" / "screenshots").glob("*.png"):
+            self.assertIn(f"docs/screenshots/{picture.name}", readme)
+        for name in ("README.md", "docs/architecture.md", "docs/operator-guide.md"):
+            for link in re.findall(r"\]\(([^)#:]+)\)", self.text(name)):
+                self.assertTrue((ROOT / Path(name).parent / link).exists(), f"{name}: {link}")
+
+    def test_every_kind_of_unit_is_documented(self):
+        described = self.text("docs/line-definition.md")
+        for kind in {unit.kind for unit in hallin_reach().units}:
+            self.assertIn(f"`{kind}`", described)
+
+    def test_the_guide_knows_every_key(self):
+        script = self.text("desk/static/desk/keys.js")
+        guide = self.text("docs/operator-guide.md")
+        for key in re.findall(r"(\w): \"", re.search(r"const pages = \{(.*?)\}", script).group(1)):
+            self.assertIn(f"`{key}`", guide)
+
+    def test_what_is_shipped_is_named(self):
+        notices = self.text("NOTICES.md")
+        for folder in ("desk/static/desk/vendor", "desk/static/desk/fonts", "tests/browser/vendor"):
+            self.assertIn(folder, notices)
+            self.assertTrue(list((ROOT / folder).glob("LICENSE*")), folder)
+
+    def test_no_file_speaks_of_hosts(self):
+        for name in ("requirements.txt", "requirements-dev.txt", "package-lock.json"):
+            self.assertNotRegex(self.text(name), r"index-url|find-links|\"resolved\"")
