@@ -11,8 +11,20 @@ from desk.floor.models import World
 from desk.floor.state import Reading, State
 from desk.stations.frame import named
 from desk.stations.frame import page as render_page
+from desk.stations.pages.line import Mark, vat_fill
 from stock.figure import Origin
 from stock.judge.limits import judge
+from stock.line.drawing import Node
+
+
+def _marks() -> list[Mark]:
+    """Return a gate and a vat in each state, at levels of their own."""
+    marks = []
+    for index, (level, filled) in enumerate((("ok", 0.7), ("outside", 0.3), ("act", 0.1))):
+        gate = Node("gate", "Gate", "wash", "gate", "", 50 + 70 * index, 36, 0)
+        vat = Node("vat", "Vat", "wash", "vat", "", 270 + 70 * index, 36, 0)
+        marks += [Mark(gate, None, level), Mark(vat, None, level, vat_fill(filled), (-12.0, 24.0))]
+    return marks
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -33,6 +45,11 @@ def page(request: HttpRequest) -> HttpResponse:
         "advice": [(card, replace(card.size, key=f"advice:{card.rule}")) for card in state.advice[:2]],
         "station": state.line.stations[1],
         "sentence": "Every component, in every state.",
+        "marks_shown": _marks(),
+        "figure": state.cover("machine_chest"),
+        "root": state.cover("machine_chest"),
+        "trail": [state.cover("machine_chest")],
+        "path": "",
         "records": named(state, world.record_set.select_related("by").order_by("-at")[:3]),
         "tag": tag,
     }
