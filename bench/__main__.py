@@ -36,7 +36,7 @@ def balance() -> None:
     from scipy.sparse.linalg import splu
 
     from stock.line.balance import LineBalance, Order
-    from stock.line.definition import load_definition
+    from stock.line.load import load_definition
 
     line = load_definition(MILL)
     solver = LineBalance(line)
@@ -184,7 +184,7 @@ def prepare(folder: Path, now: datetime) -> None:
     """Write the stand-in's past."""
     from standin.__main__ import write_history
     from standin.plant import Plant
-    from stock.line.definition import load_definition
+    from stock.line.load import load_definition
 
     write_history(Plant(load_definition(MILL), 20, now.timestamp()), folder, 14.0)
 

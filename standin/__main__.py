@@ -10,7 +10,7 @@ from pathlib import Path
 from asyncua import Server, ua
 
 from standin.plant import Plant
-from stock.line.definition import load_definition
+from stock.line.load import load_definition
 
 NAMESPACE = "urn:fox-vat:standin"
 EVERY_S = 5.0

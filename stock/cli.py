@@ -12,7 +12,8 @@ import numpy as np
 from stock.book import METHODS, chapters
 from stock.errors import DomainError
 from stock.line.balance import LineBalance, Order
-from stock.line.definition import DefinitionError, json_schema, load_definition
+from stock.line.definition import DefinitionError
+from stock.line.load import json_schema, load_definition
 from stock.names import unit_of
 from stock.working import Arg, Choice, Method, Rows, find_method, recording
 

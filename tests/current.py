@@ -10,7 +10,7 @@ from tempfile import TemporaryDirectory
 
 from stock.book import chapters
 from stock.cli import plain
-from stock.line.definition import json_schema
+from stock.line.load import json_schema
 from stock.names import unit_of
 from stock.working import Arg, Choice, Method
 

@@ -4,7 +4,8 @@ from functools import cache
 from pathlib import Path
 
 from stock.line.balance import LineBalance
-from stock.line.definition import Definition, load_definition
+from stock.line.definition import Definition
+from stock.line.load import load_definition
 
 MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
 

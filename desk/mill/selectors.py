@@ -5,7 +5,8 @@ from threading import Lock
 
 from desk.mill.models import DefinitionVersion
 from stock.line.balance import LineBalance, LineResult, Order
-from stock.line.definition import Definition, parse_definition
+from stock.line.definition import Definition
+from stock.line.load import parse_definition
 
 _solving = Lock()
 

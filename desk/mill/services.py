@@ -1,7 +1,7 @@
 """Writing line definitions."""
 
 from desk.mill.models import DefinitionVersion
-from stock.line.definition import parse_definition
+from stock.line.load import parse_definition
 
 
 def approve_definition(text: str, approved_by: str, note: str = "") -> DefinitionVersion:

@@ -1,15 +1,12 @@
-"""The line as data: stations, units, streams, tags, grades; loaded and validated.
+"""The line as data: stations, units, streams, tags, grades. `stock.line.load` reads it from a file.
 
 A mill writes one YAML file. Everything else is built from it: the balance, the
-drawing, the screens, the simulated plant. Faults are reported together, each with
-the place it stands in, what was wrong and what is allowed.
+drawing, the screens, the simulated plant.
 """
 
-from pathlib import Path
 from typing import Annotated, Any, Literal, Self
 
-import yaml
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from stock.material import COMPONENTS
 
@@ -269,8 +266,9 @@ class Definition(_Part):
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
-        faults = [*_duplicates(self), *_loose_ends(self), *_bad_sums(self), *_bad_limits(self)]
-        if faults:
+        from stock.line.checks import faults_of
+
+        if faults := faults_of(self):
             raise DefinitionError(faults)
         return self
 
@@ -320,161 +318,6 @@ class Definition(_Part):
                     return float(value)
         message = f"the line definition gives no {name}"
         raise LookupError(message)
-
-
-def _duplicates(line: Definition) -> list[str]:
-    faults = []
-    for kind in ("families", "stations", "units", "streams", "tags", "grades"):
-        seen: set[str] = set()
-        for part in getattr(line, kind):
-            if part.id in seen:
-                faults.append(f"{kind} · {part.id}: the id is used twice; each must be its own")
-            seen.add(part.id)
-    return faults
-
-
-def _loose_ends(line: Definition) -> list[str]:
-    units = {unit.id for unit in line.units}
-    stations = {station.id for station in line.stations}
-    faults = [
-        f"streams · {stream.id} · {end}: there is no unit {name}; allowed is any unit's id"
-        for stream in line.streams
-        for end, name in (("from", stream.source), ("to", stream.target))
-        if name not in units
-    ]
-    for unit in line.units:
-        faults += [*_misnamed(line, unit, stations), *_misrouted(line, unit)]
-    faults += [
-        f"tags · {tag.id} · station: there is no station {tag.station}"
-        for tag in line.tags
-        if tag.station not in stations
-    ]
-    if sum(isinstance(unit, Sink) and unit.order for unit in line.units) != 1:
-        faults.append("units: exactly one sink must count the order (order: true)")
-    return faults
-
-
-def _misnamed(line: Definition, unit: Any, stations: set[str]) -> list[str]:
-    """Stations and tags a unit names that do not exist."""
-    faults = []
-    if unit.station not in stations:
-        allowed = ", ".join(sorted(stations))
-        faults.append(f"units · {unit.id} · station: there is no station {unit.station}; allowed: {allowed}")
-    tags = {tag.id for tag in line.tags}
-    for field in ("gate", "level"):
-        tag = getattr(unit, field, None)
-        if tag and tag not in tags:
-            faults.append(f"units · {unit.id} · {field}: there is no tag {tag}")
-    return faults
-
-
-def _misrouted(line: Definition, unit: Any) -> list[str]:
-    """Streams a unit names, or has, that its kind does not allow."""
-    streams = {stream.id: stream for stream in line.streams}
-    faults = []
-    for field in ("accept", "rest", "overflow"):
-        name = getattr(unit, field, None)
-        if name and (name not in streams or streams[name].source != unit.id):
-            faults.append(f"units · {unit.id} · {field}: {name} is not a stream that leaves {unit.id}")
-    if isinstance(unit, Dose) and unit.of_stream not in streams:
-        faults.append(f"units · {unit.id} · of_stream: there is no stream {unit.of_stream}")
-    leaving = [stream.id for stream in line.streams if stream.source == unit.id]
-    if not isinstance(unit, Sink) and not leaving:
-        faults.append(f"units · {unit.id}: nothing leaves it; add a stream from {unit.id}, or make it a sink")
-    if isinstance(unit, (Mix, React, Source, Store, Dose)) and len(leaving) > 1:
-        faults.append(f"units · {unit.id}: {len(leaving)} streams leave it; a {unit.kind} has one")
-    return faults
-
-
-def _bad_sums(line: Definition) -> list[str]:
-    faults = [
-        f"units · {unit.id} · solids: they add to {sum(unit.solids.values()):g}; they must add to 1"
-        for unit in line.units
-        if isinstance(unit, (Source, Store)) and abs(sum(unit.solids.values()) - 1) > 1e-6
-    ]
-    recipe_units = [unit.id for unit in line.units if isinstance(unit, Mix) and unit.recipe]
-    into_recipe = {stream.id for stream in line.streams if stream.target in recipe_units}
-    for grade in line.grades:
-        total = sum(grade.shares.values())
-        if abs(total - 1) > 1e-6:
-            faults.append(f"grades · {grade.id} · shares: they add to {total:g}; they must add to 1")
-        faults += [
-            f"grades · {grade.id} · shares · {name}: no such stream runs into the blend; allowed: {', '.join(sorted(into_recipe))}"
-            for name in grade.shares
-            if name not in into_recipe
-        ]
-    return faults
-
-
-def _bad_limits(line: Definition) -> list[str]:
-    faults = []
-    for tag in line.tags:
-        if tag.plausible[0] >= tag.plausible[1]:
-            faults.append(f"tags · {tag.id} · plausible: {tag.plausible[0]:g} is not below {tag.plausible[1]:g}")
-        if tag.band is None:
-            continue
-        edges = [tag.plausible[0], tag.band.action[0], tag.band.control[0], tag.band.target]
-        edges += [tag.band.control[1], tag.band.action[1], tag.plausible[1]]
-        if edges != sorted(edges):
-            faults.append(
-                f"tags · {tag.id} · band: target must lie inside control, control inside action, action inside plausible"
-            )
-    return faults
-
-
-def parse_definition(text: str) -> Definition:
-    """Return the definition written in `text` (YAML).
-
-    Raises
-    ------
-    DefinitionError
-        With every fault found, each naming the part, the field and what is allowed.
-    """
-    if len(text) > 2_000_000:
-        raise DefinitionError(["the file is larger than 2 MB; a line definition is far smaller"])
-    try:
-        raw = yaml.safe_load(text)
-    except yaml.YAMLError as error:
-        where = getattr(error, "problem_mark", None)
-        place = f"line {where.line + 1}, column {where.column + 1}: " if where else ""
-        raise DefinitionError([f"{place}not readable as YAML: {getattr(error, 'problem', error)}"]) from None
-    if not isinstance(raw, dict):
-        raise DefinitionError(["the file must hold a mapping that starts with format, mill, note"])
-    try:
-        return Definition.model_validate(raw)
-    except ValidationError as error:
-        raise DefinitionError([_worded(fault, raw) for fault in error.errors()]) from None
-
-
-def load_definition(path: Path) -> Definition:
-    """Read a definition from a file; see `parse_definition`."""
-    return parse_definition(path.read_text(encoding="utf-8"))
-
-
-def _worded(fault: Any, raw: dict[str, Any]) -> str:
-    """Say where a fault stands in words: list positions become the part's own id."""
-    place: list[str] = []
-    here: Any = raw
-    for step in fault["loc"]:
-        if isinstance(here, list) and isinstance(step, int) and step < len(here):
-            here = here[step]
-            place.append(str(here.get("id", f"number {step + 1}")) if isinstance(here, dict) else f"number {step + 1}")
-        elif isinstance(here, dict) and step in here:
-            here = here[step]
-            place.append(str(step))
-        elif step not in {"source", "store", "dose", "water", "mix", "react", "separate", "split", "tank", "sink"}:
-            place.append(str(step))
-    given = fault.get("input")
-    shown = f"; it is {given!r}" if isinstance(given, (int, float, str)) and len(str(given)) < 60 else ""
-    return f"{' · '.join(place)}: {fault['msg']}{shown}"
-
-
-def json_schema() -> dict[str, Any]:
-    """Return the JSON Schema of the format, from the model itself."""
-    schema = Definition.model_json_schema(by_alias=True)
-    schema["$id"] = f"{FORMAT}.schema.json"
-    schema["title"] = "Fox Vat line definition"
-    return schema
 
 
 assert set(Component.__args__) == set(COMPONENTS)  # type: ignore[attr-defined]

@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 
 from stock.errors import DomainError
 from stock.line.balance import LineBalance, Order
-from stock.line.definition import DefinitionError, parse_definition
+from stock.line.definition import DefinitionError
 from stock.line.drawing import draw_line, draw_ribbon
+from stock.line.load import parse_definition
 from stock.material import COMPONENTS, Stream
 from tests.line import MILL, balance, hallin_reach
 

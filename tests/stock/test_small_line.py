@@ -7,7 +7,8 @@ import yaml
 
 from stock.errors import DomainError
 from stock.line.balance import LineBalance, Order
-from stock.line.definition import DefinitionError, parse_definition
+from stock.line.definition import DefinitionError
+from stock.line.load import parse_definition
 from tests.line import MILL
 
 HEADBOX_PCT, THICK_PCT, RETAINED, COUCH_PCT = 0.8, 3.0, 0.9, 20.0
