@@ -311,3 +311,76 @@ class MethodBook(DeskCase):
         self.assertEqual(data["lab"][1], [3.5])
         self.assertEqual(data["band"]["control"], [3.4, 3.6])
         self.assertEqual(self.client.get("/live/trend/brown_cons/?hours=soon").status_code, 200)
+
+
+class LogPages(DeskCase):
+    def setUp(self):
+        super().setUp()
+        for index in range(95):
+            self.enter("wash_loss", round(15 + index / 50, 2), 100 + index)
+        self.enter("kappa_wood", 18.3, 5)
+
+    def test_it_is_parted_into_pages_the_newest_first(self):
+        self.sign_in()
+        first = self.client.get("/live/log/")
+        self.assertContains(first, "96 entries, the newest first.")
+        self.assertContains(first, "page 1 of 3")
+        self.assertContains(first, "Wood kappa")
+        last = self.client.get("/live/log/?page=3")
+        self.assertContains(last, "page 3 of 3")
+        self.assertNotContains(last, "<td>Wood kappa")
+
+    def test_a_page_that_is_not_there_gives_the_nearest(self):
+        self.sign_in()
+        self.assertContains(self.client.get("/live/log/?page=99"), "page 3 of 3")
+        self.assertContains(self.client.get("/live/log/?page=two"), "page 1 of 3")
+
+    def test_filters_join(self):
+        self.sign_in()
+        self.assertContains(self.client.get("/live/log/?kind=reading&station=cook"), "1 entry found")
+        self.assertContains(self.client.get("/live/log/?station=cook&words=wash"), "0 entries found")
+        self.assertContains(self.client.get("/live/log/?words=Kappa"), "1 entry found")
+        self.assertContains(self.client.get("/live/log/?kind=nonsense"), "96 entries found")
+
+    def test_the_page_costs_the_same_however_long_the_log(self):
+        self.sign_in()
+        self.client.get("/live/log/")
+        with CaptureQueriesContext(connection) as queries:
+            self.client.get("/live/log/")
+        self.assertLessEqual(len(queries), QUERIES)
+
+
+class Trends(DeskCase):
+    def test_a_long_span_is_thinned(self):
+        self.sign_in()
+        data = self.client.get("/live/trend/machine_level/?hours=72").json()
+        self.assertLessEqual(len(data["live"][0]), 241)
+        self.assertEqual(data["live"][0], sorted(data["live"][0]))
+
+    def test_a_tag_of_the_laboratory_has_points_alone(self):
+        self.enter("wash_loss", 17.2, 30)
+        self.sign_in()
+        data = self.client.get("/live/trend/wash_loss/").json()
+        self.assertEqual((data["live"], data["lab"][1]), ([[], []], [17.2]))
+
+    def test_a_corrected_value_leaves_the_trend(self):
+        from desk.floor.services import correct
+
+        record = self.enter("wash_loss", 71.0, 30)
+        correct(record, self.people["tester"], value=17.1, text="", reason="slip", form_key="c")
+        self.sign_in()
+        self.assertEqual(self.client.get("/live/trend/wash_loss/").json()["lab"][1], [17.1])
+
+
+class Preferences(DeskCase):
+    def test_what_is_not_offered_is_not_kept(self):
+        person = self.sign_in()
+        self.client.post("/preferences/", {"theme": "plaid", "units": "cubits", "single_keys": "on"})
+        person.refresh_from_db()
+        self.assertEqual((person.theme, person.units), ("system", "metric"))
+
+    def test_a_preference_never_changes_a_role(self):
+        person = self.sign_in("trainee")
+        self.client.post("/preferences/", {"theme": "light", "units": "us", "role": "lead", "is_superuser": "on"})
+        person.refresh_from_db()
+        self.assertEqual((person.role, person.is_superuser, person.units), ("trainee", False, "us"))

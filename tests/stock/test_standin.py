@@ -53,3 +53,33 @@ class StandIn(TestCase):
             self.assertLess(at_s, ANCHOR)
             newest.setdefault(tag_id, value)
         self.assertEqual(newest["cane_brightness"], 81.9)
+
+    def test_a_blow_fills_the_tank_by_what_the_washers_draw_until_the_next(self):
+        tag = "blow_tank_level"
+        minutes = range(170)
+        levels = [self.value(tag, ANCHOR + 60 * minute) for minute in minutes]
+        self.assertGreater(max(levels) - min(levels), 15)
+        self.assertAlmostEqual(levels[0], self.value(tag, ANCHOR + 84.4 * 60), delta=3)
+
+    def test_a_level_turns_before_its_vessel_runs_over_or_dry(self):
+        for tag in ("tower_a_level", "cane_tower_level", "tower_r_level", "slush_level"):
+            action = hallin_reach().tag(tag).band.action
+            levels = [self.value(tag, ANCHOR + 3600 * hour) for hour in range(0, 72, 2)]
+            self.assertGreater(min(levels), action[0] - 3)
+            self.assertLess(max(levels), action[1] + 3)
+
+    def test_the_drift_stops_after_a_while(self):
+        self.assertAlmostEqual(
+            self.value("brown_cons", ANCHOR + 20 * 3600), self.value("brown_cons", ANCHOR + 30 * 3600), delta=0.06
+        )
+
+    def test_history_and_the_live_signal_are_one_curve(self):
+        tag = hallin_reach().tag("machine_level")
+        past = {at_s: value for name, at_s, value in self.plant.history(ANCHOR, ANCHOR + 600) if name == tag.id}
+        for at_s, value in past.items():
+            self.assertEqual(value, self.plant.value(tag, float(at_s)))
+
+    def test_cooks_are_charged_a_little_differently_each_time(self):
+        charges = {cook.charge_pct_naoh_on_wood for cook in self.plant.cooks(ANCHOR - 40_000, ANCHOR + 40_000)}
+        self.assertGreater(len(charges), 5)
+        self.assertTrue(all(abs(charge - 17.4) < 0.8 for charge in charges))
