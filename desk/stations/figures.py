@@ -77,6 +77,32 @@ def tried_figure(state: State, result: LineResult, stream: str, label: str, *, w
     return replace(shown, key=f"{key}:whole" if whole else key)
 
 
+BRIGHTNESS = {"wood": "wood_brightness", "cane": "cane_brightness", "recovered": "rec_brightness"}
+
+
+def blend_figure(state: State, result: LineResult) -> Figure:
+    """Return the brightness a tried recipe would give, from the last pads and the mill's own figures."""
+    shares = {name: share for name, share in result.order.shares.items() if share > 0}
+    each, scattering, origins = [], [], []
+    for name in shares:
+        tag = BRIGHTNESS.get(name)
+        datum = state.reading(tag) if tag and tag in state.readings else state.constant(f"{name}_brightness")
+        each.append(datum.value)
+        scattering.append(state.constant(f"{name}_scattering").value)
+        origins.append(f"{name.replace('_', ' ')} {datum.value:g} ({datum.origin.kind})")
+    recipe = f"order of {result.order.reel_t_per_h:g} t/h of {result.order.grade.name}: {', '.join(shares)}"
+    shown = figure(
+        "blend_brightness_iso",
+        "brightness expected of the blend",
+        {
+            "shares_frac": Datum(list(shares.values()), Origin("entered", recipe)),
+            "each_brightness_pct": Datum(each, Origin("measured", ", ".join(origins))),
+            "scattering_m2_per_kg": Datum(scattering, state.set_origin("mill definition")),
+        },
+    )
+    return replace(shown, key=tried_key(result, "brightness"))
+
+
 def _tried(state: State, rest: str) -> Figure:
     stream, grade, tonnes, shares, *whole = rest.split(":")
     try:
@@ -84,6 +110,8 @@ def _tried(state: State, rest: str) -> Figure:
         result = solve(state.world.version, grade, float(tonnes), recipe)
     except ValueError:
         raise LookupError(rest) from None
+    if stream == "brightness":
+        return blend_figure(state, result)
     return tried_figure(state, result, stream, f"flow, {stream.replace('_', ' ')}", whole=bool(whole))
 
 

@@ -97,6 +97,33 @@ def blend_optics(
 
 
 @method(
+    "brightness_pct = 100 * brightness of blend_optics at each_brightness_pct / 100",
+    title="Brightness of a blend, in % ISO",
+    station="blending",
+    source="Kubelka and Munk (1931); k and s add by mass, brightness does not",
+    exact=False,
+    results=("brightness_pct",),
+    example=Example(
+        {"shares_frac": [0.7, 0.3], "each_brightness_pct": [88, 62], "scattering_m2_per_kg": [32, 48]},
+        {"brightness_pct": 72.86},
+    ),
+    shares_frac=_SHARES,
+    each_brightness_pct=Arg("brightness of each component", 5, 100, below=True, series=True),
+    scattering_m2_per_kg=Arg("scattering of each component", 0, 500, above=True, series=True),
+)
+def blend_brightness_iso(
+    *, shares_frac: np.ndarray, each_brightness_pct: np.ndarray, scattering_m2_per_kg: np.ndarray
+) -> float:
+    """Return the brightness of a blend from brightnesses as the laboratory gives them."""
+    optics = blend_optics(
+        shares_frac=shares_frac,
+        brightness_each_frac=each_brightness_pct / 100,
+        scattering_m2_per_kg=scattering_m2_per_kg,
+    )
+    return 100 * optics.brightness_frac
+
+
+@method(
     "csf_ml = exp(sum(shares_frac * log(each_csf_ml)))",
     title="Freeness of a blend",
     station="blending",

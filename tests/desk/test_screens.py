@@ -193,6 +193,22 @@ class OrderScreen(DeskCase):
         answer = self.client.post("/live/order/try/", self.form(grade="envelope_white"))
         self.assertContains(answer, "12.2 t/h of envelope 80 g white can be met")
 
+    def test_the_brightness_expected_opens_its_working(self):
+        for tag, value in (("wood_brightness", 84.6), ("cane_brightness", 83.0), ("rec_brightness", 78.3)):
+            self.enter(tag, value)
+        self.sign_in("lead")
+        page = self.client.post("/live/order/try/", self.form())
+        shown = page.context["forecast"]
+        self.assertTrue(78 < shown.value < 86)
+        self.assertContains(page, "wanted 80.5")
+        opened = self.client.get("/live/working/", {"of": shown.key}, headers={"HX-Request": "true"})
+        self.assertContains(opened, "wood 84.6 (entered)")
+        self.assertContains(opened, "bales 87 (set)")
+
+    def test_without_pads_no_brightness_is_made_up(self):
+        self.sign_in("lead")
+        self.assertIsNone(self.client.post("/live/order/try/", self.form()).context["forecast"])
+
     def test_accepting_writes_order_and_log(self):
         self.sign_in("lead")
         self.client.post("/live/order/accept/", self.form())

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-import numpy as np
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -14,10 +13,9 @@ from desk.floor.services import NotAllowedError, accept_order, require
 from desk.floor.state import State
 from desk.mill.selectors import solve
 from desk.people.roles import ORDER, who_may
-from desk.stations.figures import tried_figure
+from desk.stations.figures import blend_figure, tried_figure
 from desk.stations.frame import new_key, on_line, signed_in
 from desk.stations.frame import page as render_page
-from stock.blending.furnish import blend_optics
 from stock.errors import DomainError
 from stock.figure import Figure
 from stock.line.balance import LineResult
@@ -180,6 +178,7 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
         "rows": rows,
         "needs": _needs(state, result) if result else [],
         "forecast": _forecast(state, tried),
+        "wanted": state.line.grade(tried.grade_id).brightness_pct,
         "sentence": running(state),
         "verdict": sentence(state, tried),
         "form_key": new_key(),
@@ -230,26 +229,11 @@ def _needs(state: State, result: LineResult) -> list[tuple[Figure, str]]:
     return [(tried_figure(state, result, stream, label, whole=whole), note) for stream, label, whole, note in wanted]
 
 
-def _forecast(state: State, tried: Tried) -> dict[str, float] | None:
-    """Brightness of the blend from what each line makes now; k and s add, brightness does not."""
-    if tried.result is None or abs(sum(tried.shares.values()) - 1) > 1e-6:
+def _forecast(state: State, tried: Tried) -> Figure | None:
+    """Brightness the blend would have, of what each line makes now."""
+    if tried.result is None:
         return None
-    from_tags = {
-        "wood": ("wood_brightness", 32.0),
-        "cane": ("cane_brightness", 36.0),
-        "recovered": ("rec_brightness", 45.0),
-    }
-    brightness, scattering = [], []
-    for name in NAMES:
-        tag, s = from_tags.get(name, ("", 38.0 if "broke" in name else 25.0))
-        reading = state.readings.get(tag)
-        fallback = {"bales": 87.0, "cream_broke": 78.0, "white_broke": 82.5}.get(name, 80.0)
-        brightness.append((reading.value if reading else fallback) / 100)
-        scattering.append(s)
-    optics = blend_optics(
-        shares_frac=np.array([tried.shares[name] for name in NAMES]),
-        brightness_each_frac=np.array(brightness),
-        scattering_m2_per_kg=np.array(scattering),
-    )
-    grade = state.line.grade(tried.grade_id)
-    return {"brightness": 100 * optics.brightness_frac, "wanted": grade.brightness_pct}
+    try:
+        return blend_figure(state, tried.result)
+    except (DomainError, LookupError):
+        return None
