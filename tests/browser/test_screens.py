@@ -70,6 +70,30 @@ class Stations(BrowserCase):
         expect(chart.locator(".chart-table tr").first).to_contain_text(re.compile(r"\d\d:\d\d"))
         expect(chart.locator(".chart-table")).to_contain_text("laboratory")
 
+    def test_what_was_opened_stays_open_while_the_page_refreshes(self):
+        self.sign_in("orr")
+        self.go("/live/cook/1187/")
+        table = self.page.locator(".cook-chart details")
+        table.locator("summary").click()
+        expect(table).to_have_attribute("open", "")
+        self.page.evaluate("document.dispatchEvent(new CustomEvent('fox:recorded'))")
+        self.page.wait_for_load_state("networkidle")
+        expect(table.locator("table")).to_be_visible()
+        expect(table).to_have_attribute("open", "")
+
+    def test_the_rail_folds_on_a_tablet_and_stays_folded(self):
+        self.viewport = {"width": 820, "height": 1180}
+        self.page = self.new_page()
+        self.sign_in("orr")
+        self.go("/live/")
+        fold = self.page.locator(".rail-fold")
+        expect(fold).not_to_have_attribute("open", "")
+        self.page.evaluate("document.dispatchEvent(new CustomEvent('fox:recorded'))")
+        self.page.wait_for_load_state("networkidle")
+        expect(fold).not_to_have_attribute("open", "")
+        fold.locator("summary").click()
+        expect(self.page.get_by_role("link", name="Cane brightness").first).to_be_visible()
+
     def test_a_note_is_logged_where_it_was_written(self):
         self.sign_in("orr")
         self.go("/live/at/screen/")
