@@ -25,7 +25,14 @@ def schema_text() -> str:
 
 def methods_text() -> str:
     """Return the method book as Markdown."""
-    parts = ["# The book of methods\n", "Written by `./fox docs` from the registry; change the code, not this page.\n"]
+    parts = [
+        "# The book of methods\n",
+        "Written by `./fox docs` from the registry; change the code, not this page.\n",
+        (
+            "Sources are named as they are commonly cited; the originals were not opened, so check edition and coefficient"
+            " before you rely on one. Figures marked as defaults are to be fitted to the mill's own data.\n"
+        ),
+    ]
     for title, methods in chapters().items():
         parts.append(f"\n## {title}\n")
         parts += [_method_text(method) for method in methods]
