@@ -9,6 +9,7 @@ from desk.floor.cooks import follow_all
 from desk.floor.state import State
 from desk.stations.frame import on_line
 from desk.stations.frame import page as render_page
+from desk.stations.words import lower_first, number_word
 from stock.figure import Figure
 from stock.line.drawing import Lane, Node, draw_line
 
@@ -100,27 +101,11 @@ def sentence(state: State) -> str:
     if not needing and not state.off:
         return f"{opening} Nothing needs you now."
     if len(needing) == 1:
-        return f"{opening} One thing needs you: {_lower(needing[0].tag.name)} is {needing[0].verdict.words}."
+        return f"{opening} One thing needs you: {lower_first(needing[0].tag.name)} is {needing[0].verdict.words}."
     if needing:
         first = needing[0]
-        return (
-            f"{opening} {_count(len(needing))} things need you, first {_lower(first.tag.name)}: {first.verdict.words}."
-        )
-    return (
-        f"{opening} {_lower(state.off[0].tag.name, first=True)} is {state.off[0].verdict.words}; nothing to move yet."
-    )
-
-
-def _lower(name: str, *, first: bool = False) -> str:
-    return name if first else name[:1].lower() + name[1:]
-
-
-def _count(number: int) -> str:
-    return (
-        ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine")[number]
-        if number < 10
-        else str(number)
-    )
+        return f"{opening} {number_word(len(needing))} things need you, first {lower_first(first.tag.name)}: {first.verdict.words}."
+    return f"{opening} {state.off[0].tag.name} is {state.off[0].verdict.words}; nothing to move yet."
 
 
 def stories(state: State) -> list[dict[str, Any]]:

@@ -11,6 +11,7 @@ from desk.floor.state import State
 from desk.stations.frame import named, new_key, on_line
 from desk.stations.frame import page as render_page
 from desk.stations.set_panels import PANELS, attempt
+from desk.stations.words import lower_first
 from stock.line.definition import Tag
 
 
@@ -56,14 +57,12 @@ def _trend_tag(state: State, tags: list[Tag]) -> Tag | None:
 
 def station_sentence(state: State, station_id: str, tags: list[Tag]) -> str:
     """Say how the station is in one or two sentences."""
-    from desk.stations.pages.line import _lower
-
     off = [reading for reading in state.off if reading.tag in tags]
     station = state.line.station(station_id)
     loads = [load for load in state.result.loads if load.station == station_id]
     running = f"{loads[0].unit} at {loads[0].bd_t_per_h:.1f} BDt/h" if loads else station.name
     for load in loads[1:3]:
-        running += f", {_lower(load.unit)} at {load.bd_t_per_h:.1f}"
+        running += f", {lower_first(load.unit)} at {load.bd_t_per_h:.1f}"
     if not off:
         return f"{running}. Everything is in its band."
     worst = off[0]

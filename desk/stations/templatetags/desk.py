@@ -1,5 +1,6 @@
 """How a number, a band, a moment is written. Every screen uses these and nothing else."""
 
+import re
 from collections.abc import Mapping
 from typing import Any
 from urllib.parse import urlencode
@@ -8,11 +9,12 @@ from django import template
 from django.template.context import Context
 from django.urls import reverse
 from django.utils import timezone
-from django.utils.html import format_html
+from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from desk.floor.handover import cover_text
 from desk.floor.state import Reading
+from desk.stations.words import lower_first
 from stock.figure import Datum, Figure, number_text
 from stock.judge.limits import share_of_band
 from stock.names import spoken, suffix_of, unit_of
@@ -162,10 +164,7 @@ def times(value: float, factor: float) -> float:
     return float(value) * float(factor)
 
 
-@register.filter
-def lower_first(text: str) -> str:
-    """Start a name small, to stand inside a sentence."""
-    return text[:1].lower() + text[1:]
+register.filter("lower_first", lower_first)
 
 
 @register.filter
@@ -192,9 +191,6 @@ def put_in(figure: Figure) -> SafeString:
 
 def _printed(text: str, values: Mapping[str, str]) -> str:
     """Turn an expression over argument names into printed form."""
-    import re
-
-    from django.utils.html import escape
 
     def word(match: re.Match[str]) -> str:
         name = match.group(0)

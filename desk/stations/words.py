@@ -1,0 +1,13 @@
+"""Words the screens put together."""
+
+NUMBERS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine")
+
+
+def lower_first(text: str) -> str:
+    """Start a name small, to stand inside a sentence."""
+    return text[:1].lower() + text[1:]
+
+
+def number_word(number: int) -> str:
+    """Write a small number as a word that opens a sentence."""
+    return NUMBERS[number] if number < len(NUMBERS) else str(number)
