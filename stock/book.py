@@ -2,12 +2,14 @@
 
 from typing import Final
 
+from stock import steam
 from stock.bleaching import stage as bleaching
 from stock.blending import furnish
 from stock.consistency import basis, dilution
 from stock.cooking import end_point, liquor
 from stock.delivery import machine
-from stock.intake import wood
+from stock.intake import bagasse, chips, debarking, lot, metal, piles
+from stock.intake import blend as chip_blend
 from stock.judge import instrument
 from stock.plan import cover
 from stock.refining import energy
@@ -20,6 +22,7 @@ __all__ = ["CHAPTERS", "METHODS", "MODULES", "chapters"]
 
 CHAPTERS: Final[dict[str, str]] = {
     "intake": "Fibre in",
+    "steam": "Steam and heat",
     "cooking": "Cooking",
     "washing": "Washing",
     "screening": "Screening",
@@ -32,7 +35,14 @@ CHAPTERS: Final[dict[str, str]] = {
     "plan": "Looking ahead",
 }
 MODULES: Final = (
-    wood,
+    lot,
+    debarking,
+    metal,
+    chips,
+    piles,
+    chip_blend,
+    bagasse,
+    steam,
     liquor,
     end_point,
     washing,

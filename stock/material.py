@@ -7,8 +7,8 @@ import numpy as np
 
 from stock.errors import DomainError
 
-COMPONENTS: Final = ("fibre", "fines", "filler", "ink", "grit", "organics", "inorganics", "water")
-FILTERABLE: Final = ("fibre", "fines", "filler", "ink", "grit")
+COMPONENTS: Final = ("fibre", "fines", "bark", "filler", "ink", "grit", "organics", "inorganics", "water")
+FILTERABLE: Final = ("fibre", "fines", "bark", "filler", "ink", "grit")
 INDEX: Final = {name: index for index, name in enumerate(COMPONENTS)}
 FILTERABLE_MASK: Final = np.array([name in FILTERABLE for name in COMPONENTS])
 

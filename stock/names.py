@@ -85,6 +85,7 @@ UNITS: Final[dict[str, str]] = {
     "tail_h": "H",
     # Alkali and cooking, where the basis is part of the unit.
     "kg_per_m3_as_naoh": "g/L NaOH",
+    "adt_per_d": "ADt/d",
     "pct_naoh_on_wood": "% NaOH on wood",
     "pct_na2o": "% Na2O on wood",
     "liquor_to_wood": "m³/BDt",
@@ -102,6 +103,21 @@ UNITS: Final[dict[str, str]] = {
     "per_min": "1/min",
     "count": "",
     "kj_per_kg": "kJ/kg",
+    # Wood in the yard, and heat.
+    "m3_solid_per_h": "m³ solid/h",
+    "kj_per_kg_k": "kJ/(kg·K)",
+    "mj_per_kg": "MJ/kg",
+    "per_month": "1/month",
+    "month": "months",
+    "bd_t_per_m3": "BDt/m³",
+    "bdt_per_m2": "BDt/m²",
+    "kg_per_d": "kg/d",
+    "pct_per_h": "%/h",
+    "cost_per_bdt": "per BDt",
+    "deg": "°",
+    "s": "s",
+    "m2": "m²",
+    "ph": "",
 }
 
 LABELS: Final[dict[str, str]] = {"bd": "bone-dry", "ad": "air-dry", "csf": "freeness", "sre": "refining energy"}

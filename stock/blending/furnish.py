@@ -7,7 +7,7 @@ import numpy as np
 from stock.bleaching.stage import km_k_over_s, km_reflectance_frac
 from stock.consistency.dilution import same_length
 from stock.errors import DomainError
-from stock.intake.wood import shares_add_up
+from stock.intake.lot import shares_add_up
 from stock.working import Arg, Example, method
 
 _SHARES = Arg("bone-dry share of each component", 0, 1, series=True)

@@ -7,7 +7,7 @@ from stock.line.definition import Definition, Dose, Mix, React, Sink, Source, St
 
 def faults_of(line: Definition) -> list[str]:
     """Return what is wrong between the parts of a line, one sentence a fault."""
-    return [*_duplicates(line), *_loose_ends(line), *_bad_sums(line), *_bad_limits(line)]
+    return [*_duplicates(line), *_loose_ends(line), *_bad_sums(line), *_bad_limits(line), *_bad_yard(line)]
 
 
 def _duplicates(line: Definition) -> list[str]:
@@ -107,4 +107,33 @@ def _bad_limits(line: Definition) -> list[str]:
             faults.append(
                 f"tags · {tag.id} · band: target must lie inside control, control inside action, action inside plausible"
             )
+    return faults
+
+
+def _bad_yard(line: Definition) -> list[str]:
+    """Names the yard uses that nothing else knows, and ids used twice."""
+    yard = line.yard
+    if yard is None:
+        return []
+    known = {
+        "species": {one.id for one in yard.species},
+        "pile": {one.id for one in yard.piles},
+        "probe": {tag.id for tag in line.tags},
+        "stream": {stream.id for stream in line.streams},
+    }
+    faults = []
+    for kind, parts in (("materials", yard.materials), ("piles", yard.piles)):
+        for part in parts:
+            for field, names in known.items():
+                name = getattr(part, field, None)
+                if name is not None and name not in names:
+                    faults.append(f"yard · {kind} · {part.id} · {field}: there is no {field} {name}")
+    for kind in ("species", "materials", "piles", "chippers"):
+        ids = [part.id for part in getattr(yard, kind)]
+        faults += [
+            f"yard · {kind} · {name}: the id is used twice" for name in dict.fromkeys(ids) if ids.count(name) > 1
+        ]
+    letters = [material.letter for material in yard.materials]
+    if len(set(letters)) < len(letters):
+        faults.append("yard · materials · letter: two materials share a letter; lot numbers would clash")
     return faults

@@ -6,15 +6,14 @@ drawing, the screens, the simulated plant.
 
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
+from stock.line.parts import Consistency, Frac, Id, Part
+from stock.line.yard import YardDef
 from stock.material import COMPONENTS
 
 FORMAT = "fox-vat-line/1"
-Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=40)]
-Frac = Annotated[float, Field(ge=0, le=1)]
-Consistency = Annotated[float, Field(gt=0, le=100)]
-Component = Literal["fibre", "fines", "filler", "ink", "grit", "organics", "inorganics", "water"]
+Component = Literal["fibre", "fines", "bark", "filler", "ink", "grit", "organics", "inorganics", "water"]
 
 
 class DefinitionError(Exception):
@@ -26,18 +25,14 @@ class DefinitionError(Exception):
         self.faults = faults
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class Family(_Part):
+class Family(Part):
     """A fibre family: one tributary of the line."""
 
     id: Id
     name: str
 
 
-class Station(_Part):
+class Station(Part):
     """A stop on the ribbon, with its cautions in the order they are met."""
 
     id: Id
@@ -46,7 +41,7 @@ class Station(_Part):
     cautions: dict[str, str] = Field(description="step: what to mind before it")
 
 
-class Unit(_Part):
+class Unit(Part):
     """What every unit has."""
 
     id: Id
@@ -113,7 +108,7 @@ class React(Unit):
     yield_frac: Annotated[float, Field(gt=0, le=1)]
 
 
-class Wash(_Part):
+class Wash(Part):
     """Wash liquor run in proportion to the pulp."""
 
     stream: Id
@@ -162,7 +157,7 @@ AnyUnit = Annotated[
 ]
 
 
-class StreamDef(_Part):
+class StreamDef(Part):
     """A stream from one unit to another."""
 
     id: Id
@@ -170,7 +165,7 @@ class StreamDef(_Part):
     target: Id = Field(alias="to")
 
 
-class Band(_Part):
+class Band(Part):
     """Target and limits of a measurement; control inside action inside plausible."""
 
     target: float
@@ -178,7 +173,7 @@ class Band(_Part):
     action: tuple[float, float]
 
 
-class Tag(_Part):
+class Tag(Part):
     """Something measured: where, in what unit, how, within which limits."""
 
     id: Id
@@ -193,6 +188,7 @@ class Tag(_Part):
     band: Band | None = None
     limits_version: int = Field(1, ge=1)
     instrument: str = Field("laboratory", description="what measures it")
+    computed: bool = Field(default=False, description="True where the desk works it out and nobody enters it")
     live: bool = Field(default=False, description="True where an instrument sends it by itself")
     uncertainty: float = Field(0, ge=0, description="standard uncertainty, in the tag's unit")
     noise: float = Field(0, ge=0)
@@ -201,7 +197,7 @@ class Tag(_Part):
     simulate: float | None = Field(None, description="where the stand-in starts it")
 
 
-class Grade(_Part):
+class Grade(Part):
     """What the machine can be asked for."""
 
     id: Id
@@ -218,7 +214,7 @@ class Grade(_Part):
     family: str
 
 
-class CookPlan(_Part):
+class CookPlan(Part):
     """The recipe of a batch cook."""
 
     id: Id
@@ -249,7 +245,7 @@ class CookPlan(_Part):
     slope_pct: float
 
 
-class Definition(_Part):
+class Definition(Part):
     """A whole mill."""
 
     format: Literal["fox-vat-line/1"]
@@ -262,6 +258,7 @@ class Definition(_Part):
     tags: list[Tag]
     grades: list[Grade]
     cook: CookPlan
+    yard: YardDef | None = None
     constants: dict[Id, float] = Field(default_factory=dict, description="fitted figures the advice uses")
 
     @model_validator(mode="after")
@@ -301,7 +298,8 @@ class Definition(_Part):
     def constant(self, name: str) -> float:
         """Return a figure of the mill: one fitted, or a size written at a unit or in the cook plan.
 
-        `<unit>_volume_m3` and `<unit>_consistency_pct` read the unit, `cook_<field>` the plan.
+        `<unit>_volume_m3` and `<unit>_consistency_pct` read the unit, `cook_<field>` the plan,
+        `drum_<field>` and `yard_<field>` the yard.
 
         Raises
         ------
@@ -312,6 +310,10 @@ class Definition(_Part):
             return self.constants[name]
         if name.startswith("cook_") and hasattr(self.cook, name.removeprefix("cook_")):
             return float(getattr(self.cook, name.removeprefix("cook_")))
+        if self.yard is not None:
+            for prefix, part in (("drum_", self.yard.drum), ("yard_", self.yard)):
+                if name.startswith(prefix) and hasattr(part, name.removeprefix(prefix)):
+                    return float(getattr(part, name.removeprefix(prefix)))
         for unit in self.units:
             for field, written in (("volume_m3", "volume_m3"), ("consistency_pct", "holds_consistency_pct")):
                 if name == f"{unit.id}_{field}" and (value := getattr(unit, written, None)) is not None:

@@ -129,11 +129,11 @@ class DefinitionFaults(TestCase):
             (lambda raw: self.unit(raw, "wood_cook").update(yeild=1), "units · wood_cook · yeild"),
             (lambda raw: self.unit(raw, "pulper").update(kind="pulp"), "units · pulper"),
             (
-                lambda raw: self.unit(raw, "chips")["solids"].update(fibre=0.5),
-                "units · chips · solids: they add to 0.515",
+                lambda raw: self.unit(raw, "logs")["solids"].update(fibre=0.5),
+                "units · logs · solids: they add to 0.628",
             ),
-            (lambda raw: raw["streams"][0].update(to="nowhere"), "streams · chips_in · to: there is no unit nowhere"),
-            (lambda raw: raw["streams"].append(dict(raw["streams"][0])), "streams · chips_in: the id is used twice"),
+            (lambda raw: raw["streams"][0].update(to="nowhere"), "streams · logs_in · to: there is no unit nowhere"),
+            (lambda raw: raw["streams"].append(dict(raw["streams"][0])), "streams · logs_in: the id is used twice"),
             (lambda raw: raw["grades"][0]["shares"].update(wood=0.9), "grades · chart_cream · shares: they add to 1.4"),
             (
                 lambda raw: raw["tags"][0]["band"].update(target=90),
