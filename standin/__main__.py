@@ -10,30 +10,52 @@ from pathlib import Path
 from asyncua import Server, ua
 
 from standin.plant import Plant
+from standin.yard import YardRun, belt_files, belt_rates, gate_files
 from stock.line.load import load_definition
 
 NAMESPACE = "urn:fox-vat:standin"
 EVERY_S = 5.0
 
 
-def write_history(plant: Plant, folder: Path, hours: float) -> None:
-    """Write what instruments and laboratory would have read up to the anchor."""
+def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) -> None:
+    """Write what instruments, laboratory and yard would have seen up to the anchor, thinned with age."""
     folder.mkdir(parents=True, exist_ok=True)
     end = plant.anchor_s
     with (folder / "instruments.csv").open("w", newline="", encoding="utf-8") as file:
-        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.history(end - hours * 3600, end)])
+        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.thinned(end - days * 86_400, end, hours)])
     with (folder / "laboratory.csv").open("w", newline="", encoding="utf-8") as file:
-        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.laboratory(end - 24 * 3600, end)])
+        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.laboratory(end - days * 86_400, end)])
     with (folder / "cooks.csv").open("w", newline="", encoding="utf-8") as file:
         rows = [
             (c.number, c.digester, int(c.started_s), c.charge_pct_naoh_on_wood)
-            for c in plant.cooks(end - hours * 3600, end)
+            for c in plant.cooks(end - days * 86_400, end)
         ]
         csv.writer(file).writerows([("number", "digester", "started_s", "charge_pct_naoh_on_wood"), *rows])
+    run = YardRun(plant.line, plant.seed, end, days)
+    run.run().write(folder)
+    drop_files(plant, run, folder / "drop", end - 40 * 60, end)
 
 
-async def serve(plant: Plant, endpoint: str) -> None:
-    """Serve every live tag, and the cook in each digester, until stopped."""
+def drop_files(plant: Plant, run: YardRun, folder: Path, from_s: float, to_s: float) -> None:
+    """Leave what gate and belts have to say of a span in the folder, each file whole at once."""
+    folder.mkdir(parents=True, exist_ok=True)
+    assert plant.line.yard is not None
+    files = [
+        *gate_files(plant.line.yard, plant.seed, plant.anchor_s, from_s, to_s),
+        *belt_files(belt_rates(run), plant.anchor_s, max(from_s, plant.anchor_s + 1), to_s),
+    ]
+    for name, text in files:
+        if not any((folder / place / name).exists() for place in ("", "taken", "aside")):
+            part = folder / f"{name}.part"
+            part.write_text(text, encoding="utf-8")
+            part.replace(folder / name)
+
+
+async def serve(plant: Plant, endpoint: str, drop: Path | None, days: float) -> None:
+    """Serve every live tag, and the cook in each digester, and drop the yard's files, until stopped."""
+    run = YardRun(plant.line, plant.seed, plant.anchor_s, days)
+    run.run()
+    dropped_s = plant.anchor_s + 1
     server = Server()
     await server.init()
     server.set_endpoint(endpoint)
@@ -56,6 +78,9 @@ async def serve(plant: Plant, endpoint: str) -> None:
                 cook = plant.last_cook(digester, now)
                 started = float(int(cook.started_s))
                 await node.write_value([float(cook.number), float(digester), started, cook.charge_pct_naoh_on_wood])
+            if drop is not None:
+                drop_files(plant, run, drop, max(dropped_s, now - 86_400), now)
+                dropped_s = now - 60
             await asyncio.sleep(EVERY_S)
 
 
@@ -67,16 +92,18 @@ def main() -> None:
     parser.add_argument("--anchor", type=float, required=True, help="moment the demonstration opened, epoch seconds")
     parser.add_argument("--seed", type=int, default=20)
     parser.add_argument("--folder", type=Path, help="where history writes its CSV")
-    parser.add_argument("--hours", type=float, default=14.0)
+    parser.add_argument("--hours", type=float, default=14.0, help="of the past, a value a minute")
+    parser.add_argument("--days", type=float, default=60.0, help="how far the past goes back")
+    parser.add_argument("--drop", type=Path, help="folder where gate and belts leave their files")
     parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
     arguments = parser.parse_args()
     plant = Plant(load_definition(arguments.mill), arguments.seed, arguments.anchor)
     if arguments.action == "history":
-        write_history(plant, arguments.folder, arguments.hours)
+        write_history(plant, arguments.folder, arguments.hours, arguments.days)
         return
     logging.getLogger("asyncua").setLevel(logging.ERROR)
     try:
-        asyncio.run(serve(plant, arguments.endpoint))
+        asyncio.run(serve(plant, arguments.endpoint, arguments.drop, arguments.days))
     except (KeyboardInterrupt, asyncio.CancelledError):
         return
 

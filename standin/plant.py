@@ -161,6 +161,13 @@ class Plant:
             for at_s in np.arange(from_s, to_s, step_s):
                 yield tag.id, int(at_s), self.value(tag, float(at_s))
 
+    def thinned(self, from_s: float, to_s: float, hours: float) -> Iterator[tuple[str, int, float]]:
+        """Yield the past, thinned with age: a value a minute of late, ten minutes for three days, then an hour."""
+        late, recent = to_s - hours * 3600, to_s - max(hours * 3600, 3 * 86_400)
+        yield from self.history(from_s, min(recent, late), 3600.0)
+        yield from self.history(max(from_s, recent), late, 600.0)
+        yield from self.history(max(from_s, late), to_s)
+
     def laboratory(self, from_s: float, to_s: float) -> Iterator[tuple[str, int, float]]:
         """Yield (tag, second, value) of the laboratory's routine over a span, newest value as the line says."""
         for index, tag in enumerate(self.line.tags):
@@ -168,11 +175,13 @@ class Plant:
                 continue
             every_s = tag.every_h * 3600
             last_s = to_s - (0.30 + 0.09 * (index % 8)) * every_s
-            count = int((last_s - from_s) // every_s)
-            for back in range(count + 1):
+            back = 0
+            while (at_s := last_s - back * every_s) >= from_s:
                 rng = np.random.default_rng([self.seed, 100 + index, back])
                 mark = tag.simulate or 0.0
                 if back and tag.band and not tag.band.control[0] <= mark <= tag.band.control[1]:
                     mark = tag.band.target  # what is off now was on before
                 value = mark if back == 0 else mark + tag.noise * float(rng.standard_normal())
-                yield tag.id, int(last_s - back * every_s), round(value, tag.decimals)
+                yield tag.id, int(at_s), round(value, tag.decimals)
+                # Of what is older than two days, one value a day is kept.
+                back += 1 if to_s - at_s < 2 * 86_400 else max(1, round(24 / tag.every_h))

@@ -16,6 +16,16 @@ def now() -> datetime:
     return timezone.now()
 
 
+def as_stored(at: datetime) -> str:
+    """Write a moment as the database keeps it, for queries in SQL."""
+    return at.astimezone(UTC).replace(tzinfo=None).isoformat(sep=" ")
+
+
+def local(at: datetime) -> datetime:
+    """Return a moment in the mill's zone."""
+    return timezone.localtime(at)
+
+
 def shift_of(at: datetime) -> tuple[datetime, datetime]:
     """Return the start and the end of the shift that holds a moment."""
     local = timezone.localtime(at)

@@ -9,6 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from desk.floor import clock
+from desk.floor.contributions import CONTRIBUTIONS
 from desk.floor.cooks import follow_all
 from desk.floor.models import HandOver, Record, World
 from desk.floor.next_up import next_up
@@ -57,6 +58,11 @@ def compose(state: State) -> dict[str, Any]:
             {"title": "Out of band", "rows": [_off(reading) for reading in state.off] or ["Nothing is out of band."]},
             {"title": "Vessels", "rows": _vessels(state)},
             {"title": "Cooks in flight", "rows": _cooks(state)},
+            *(
+                {"title": title, "rows": rows}
+                for contribution in CONTRIBUTIONS
+                for title, rows in contribution.sheet(state)
+            ),
             {"title": "Coming up", "rows": [f"{item.clock} {item.what}. {item.size}" for item in next_up(state)]},
             {
                 "title": "What happened",

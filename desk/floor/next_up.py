@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 
 from django.utils import timezone
 
+from desk.floor.contributions import CONTRIBUTIONS
 from desk.floor.cooks import follow_all
 from desk.floor.state import State
 from stock.errors import DomainError
@@ -34,6 +35,7 @@ class Item:
 def next_up(state: State) -> list[Item]:
     """Return what is due, soonest first; what needs a person now comes before everything."""
     items = [*_off(state), *_cooks(state), *_vessels(state), *_orders(state)]
+    items += [item for contribution in CONTRIBUTIONS for item in contribution.due(state)]
     samples = sorted(_samples(state), key=lambda item: item.at)[:3]
     horizon = state.now + AHEAD
     found = [item for item in [*items, *samples] if item.at <= horizon]

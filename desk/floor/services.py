@@ -69,6 +69,8 @@ def record_reading(world: World, person: Person, tag_id: str, value: float, *, a
     require(person, RECORD)
     check_moment(at)
     tag = line_of(world.version).tag(tag_id)
+    if tag.computed:
+        raise ValidationError({"tag": f"{tag.name} is worked out by the desk ({tag.instrument}); it is not entered"})
     refuse_impossible(tag, value)
     return _append(
         Record(
@@ -98,15 +100,18 @@ def record_event(
     tag: str = "",
     subject: str = "",
     action: str = RECORD,
+    value: float | None = None,
+    unit: str = "",
 ) -> Record:
-    """Record something that happened, in words."""
+    """Record something that happened, in words, with a number where one belongs to it."""
     require(person, action)
     check_moment(at)
     if not text.strip():
         raise ValidationError({"text": "say what happened, in up to 500 characters"})
     if len(text) > 500:
         raise ValidationError({"text": f"the note is {len(text)} characters long; 500 is the most"})
-    fields = {"kind": kind, "station": station, "tag": tag, "subject": subject, "text": text.strip()}
+    fields: dict[str, Any] = {"kind": kind, "station": station, "tag": tag, "subject": subject, "text": text.strip()}
+    fields |= {"value": value, "unit": unit}
     return _append(Record(world=world, at=at, by=person, form_key=form_key, **fields))
 
 

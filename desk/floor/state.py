@@ -10,6 +10,7 @@ from django.db import connection
 from django.utils import timezone
 
 from desk.floor import clock
+from desk.floor.contributions import CONTRIBUTIONS
 from desk.floor.models import Cook, Order, Record, World, epoch
 from desk.mill.selectors import line_of, solve
 from stock.figure import Datum, Figure, Origin, figure, given
@@ -25,7 +26,10 @@ LAB_BACK = timedelta(hours=36)
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """A value as last known, with where it came from; `trouble` says what is wrong with its signal."""
+    """A value as last known, with where it came from; `trouble` says what is wrong with its signal.
+
+    `figure` is set where the desk worked the value out itself.
+    """
 
     tag: Tag
     value: float
@@ -33,13 +37,16 @@ class Reading:
     origin: Origin
     verdict: Verdict
     trouble: str = ""
+    figure: Figure | None = None
 
     def as_datum(self) -> Datum:
         """Use it in a calculation."""
-        return Datum(self.value, self.origin)
+        return self.figure.as_datum() if self.figure else Datum(self.value, self.origin)
 
     def as_figure(self) -> Figure:
-        """Show it with its origin."""
+        """Show it with its origin, or its working."""
+        if self.figure is not None:
+            return replace(self.figure, decimals=self.tag.decimals, unit=self.tag.unit, key=f"reading:{self.tag.id}")
         shown = given(self.tag.name, self.value, self.tag.unit, self.origin, self.tag.decimals)
         return replace(shown, key=f"reading:{self.tag.id}")
 
@@ -52,11 +59,6 @@ class Entered:
     value: float
     at: datetime
     by: str
-
-
-def _as_stored(at: datetime) -> str:
-    """Write a moment as the database keeps it."""
-    return at.astimezone(UTC).replace(tzinfo=None).isoformat(sep=" ")
 
 
 def _as_read(at: Any) -> datetime:
@@ -74,6 +76,7 @@ class State:
         self.now = now or clock.now()
         self.line: Definition = line_of(world.version)
         self.followed: dict[int, Any] = {}  # cooks already worked out, kept by desk.floor.cooks
+        self.kept: dict[str, Any] = {}  # what the apps above the floor have worked out already
 
     # ---- readings
 
@@ -96,6 +99,8 @@ class State:
             if lab is not None:
                 origin = Origin("entered", f"{lab.by}, {tag.instrument}", lab.at)
                 found[tag.id] = Reading(tag, lab.value, lab.at, origin, judge(tag, lab.value))
+        for contribution in CONTRIBUTIONS:
+            found |= {reading.tag.id: reading for reading in contribution.readings(self)}
         return found
 
     @cached_property
@@ -148,7 +153,7 @@ class State:
                 " LEFT JOIN floor_record later ON later.supersedes_id = r.id"
                 " WHERE r.world_id = %s AND r.kind = 'reading' AND r.at <= %s AND r.at >= %s AND later.id IS NULL"
                 ") WHERE place = 1",
-                [self.world.pk, _as_stored(self.now), _as_stored(self.now - LAB_BACK)],
+                [self.world.pk, clock.as_stored(self.now), clock.as_stored(self.now - LAB_BACK)],
             )
             rows = cursor.fetchall()
         return {
@@ -190,6 +195,13 @@ class State:
     def constant(self, name: str) -> Datum:
         """Return a fitted figure of the mill."""
         return Datum(self.line.constant(name), self.set_origin("mill definition"))
+
+    def series(self, name: str) -> Datum:
+        """Return a list an app keeps; LookupError where none keeps it."""
+        for contribution in CONTRIBUTIONS:
+            if (datum := contribution.series(self, name)) is not None:
+                return datum
+        raise LookupError(name)
 
     def flow(self, stream_id: str) -> Datum:
         """Return the bone-dry flow of a stream in the running balance."""

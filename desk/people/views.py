@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
-from desk.floor.management.commands.load_demo import DEMO_SECRET
+from desk.people.demo import DEMO_SECRET
 from desk.people.forms import PreferencesForm, SignInForm
 from desk.people.models import FailedTry, Person
 

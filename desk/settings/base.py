@@ -44,6 +44,8 @@ INSTALLED_APPS = [
     "desk.people",
     "desk.mill",
     "desk.floor",
+    "desk.exchange",
+    "desk.yard",
     "desk.stations",
 ]
 MIDDLEWARE = [

@@ -3,10 +3,14 @@
 from collections.abc import Callable
 from dataclasses import replace
 
+from django.core.exceptions import ObjectDoesNotExist
+
 from desk.floor.cooks import follow_cook
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.mill.selectors import solve
+from desk.yard.models import Lot
+from desk.yard.stock import lot_figure, yard_of
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.line.balance import LineResult
@@ -29,12 +33,13 @@ def find(state: State, key: str) -> Figure:
         "cook": _cook,
         "machine": _machine,
         "tried": _tried,
+        "yard": _yard,
     }
     if kind not in finders:
         raise LookupError(key)
     try:
         return replace(finders[kind](state, rest), key=key)
-    except (KeyError, ValueError, StopIteration, DomainError):
+    except (KeyError, ValueError, StopIteration, ObjectDoesNotExist, DomainError):
         raise LookupError(key) from None
 
 
@@ -113,6 +118,27 @@ def _tried(state: State, rest: str) -> Figure:
     if stream == "brightness":
         return blend_figure(state, result)
     return tried_figure(state, result, stream, f"flow, {stream.replace('_', ' ')}", whole=bool(whole))
+
+
+def _yard(state: State, rest: str) -> Figure:
+    """Find a number of the yard: `part` or `part.name`."""
+    yard = yard_of(state)
+    part, _, name = rest.partition(".")
+    if part in ("pile", "loss"):
+        return {"pile": yard.pile_figure, "loss": yard.loss_figure}[part](yard.piles[name])
+    if part == "stock":
+        return yard.stock_figure(name, "days of stock")
+    if part == "class":
+        number, _, of = name.partition(".")
+        rows = (row for rows in yard.samples.values() for row in rows)
+        return yard.class_figure(next(row for row in rows if row.pk == int(number)), of, f"{of}, % of the sample")
+    if part == "lot":
+        return lot_figure(Lot.objects.get(world=state.world, pk=int(name)))
+    found = next((one.trend for one in yard.knives() if one.chipper.id == name), None) if part == "knife" else None
+    found = yard.trips_figure() if part == "trips" else found
+    if found is None:
+        raise LookupError(rest)
+    return found
 
 
 def _cook(state: State, rest: str) -> Figure:

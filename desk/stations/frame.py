@@ -34,6 +34,7 @@ class Stop:
     open: bool
     left: float
     width: float
+    marked: bool = False
 
 
 def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
@@ -129,6 +130,12 @@ def ribbon(state: State, here: str) -> dict[str, Any]:
     for reading in state.off:
         station = reading.tag.station
         worst[station] = "act" if "act" in (worst.get(station), reading.verdict.level) else "outside"
+    marks = [
+        (node, state.readings[node.tag].verdict.level)
+        for node in drawing.nodes
+        if node.tag in state.readings and state.readings[node.tag].verdict.level != "ok"
+    ]
+    drawn = {node.station for node, _ in marks}
     stops = [
         Stop(
             station.id,
@@ -138,12 +145,8 @@ def ribbon(state: State, here: str) -> dict[str, Any]:
             station.id == here,
             columns[station.id] - step / 2 + 4,
             step - 8,
+            station.id in drawn,
         )
         for station in state.line.stations
-    ]
-    marks = [
-        (node, state.readings[node.tag].verdict.level)
-        for node in drawing.nodes
-        if node.tag in state.readings and state.readings[node.tag].verdict.level != "ok"
     ]
     return {"ribbon": drawing, "stops": stops, "marks": marks}

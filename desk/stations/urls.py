@@ -4,7 +4,32 @@ from django.urls import include, path
 
 from desk.stations import views
 from desk.stations.pages import cook, entry, gallery, handover, line, log, methods, order, station
+from desk.stations.pages.yard import blend, cane, chips, files, lots, overview, pile
 
+yard_pages = [
+    path("yard/trip/", overview.trip, name="yard_trip"),
+    path("yard/release/", overview.release, name="yard_release"),
+    path("yard/lots/", lots.page, name="yard_lots"),
+    path("yard/lots/weigh/", lots.work_out, name="yard_weigh"),
+    path("yard/lots/receive/", lots.take, name="yard_receive"),
+    path("yard/lots/<str:number>/", lots.lot_page, name="yard_lot"),
+    path("yard/lots/<str:number>/correct/", lots.correct, name="yard_correct"),
+    path("yard/pile/<slug:pile_id>/", pile.page, name="yard_pile"),
+    path("yard/pile/<slug:pile_id>/draw/", pile.draw, name="yard_draw"),
+    path("yard/pile/<slug:pile_id>/survey/", pile.take_survey, name="yard_survey"),
+    path("yard/chips/", chips.page, name="yard_chips"),
+    path("yard/chips/classify/", chips.take, name="yard_classify"),
+    path("yard/chips/knife/", chips.knife, name="yard_knife"),
+    path("yard/cane/", cane.page, name="yard_cane"),
+    path("yard/blend/", blend.page, name="yard_blend"),
+    path("yard/blend/try/", blend.work_out, name="yard_blend_try"),
+    path("yard/blend/accept/", blend.accept, name="yard_blend_accept"),
+    path("yard/files/", files.page, name="yard_files"),
+    path("yard/files/preview/", files.preview, name="yard_preview"),
+    path("yard/files/<int:pk>/", files.staged, name="yard_staged"),
+    path("yard/files/<int:pk>/keep/", files.keep, name="yard_keep"),
+    path("yard/files/<slug:table>.<slug:form>", files.export, name="yard_export"),
+]
 on_line = [
     path("", line.page, name="line"),
     path("order/", order.page, name="order"),
@@ -12,6 +37,8 @@ on_line = [
     path("order/accept/", order.accept, name="order_accept"),
     path("at/<slug:station_id>/", station.page, name="station"),
     path("at/<slug:station_id>/set/", station.set_points, name="set"),
+    path("at/<slug:station_id>/set/<slug:panel_id>/", station.set_points, name="panel"),
+    *yard_pages,
     path("cook/<int:number>/", cook.page, name="cook"),
     path("cook/<int:number>/blow/", cook.blow, name="blow"),
     path("log/", log.page, name="log"),

@@ -280,7 +280,8 @@ def choose_blend(
     shares = np.where(chosen.x[:count] > 1e-6, chosen.x[:count], 0.0)
     shares /= shares.sum()
     multipliers = result.ineqlin.marginals[: len(rows)] if result.status == 0 else np.zeros(len(rows))
-    binding = [_said(row, float(worth), aim) for row, worth in zip(rows, multipliers, strict=True) if worth < -1e-7]
+    said = [_said(row, float(worth), aim) for row, worth in zip(rows, multipliers, strict=True) if worth < -1e-7]
+    binding = [one for one in said if one is not None]
     binding += _emptied(lots, shares, cap)
     place = {lot.lot: index for index, lot in enumerate(lots)}
     given = np.array([shares[place[one.lot]] for one in candidates])
@@ -335,21 +336,29 @@ def _aim(lots: Sequence[Candidate], limits: Limits, aim: Aim) -> tuple[np.ndarra
     return cost, (u, middle / (1 - middle))
 
 
-def _said(row: _Row, multiplier: float, aim: Aim) -> Binding:
-    """Say what one unit more room would bring: days of age, or points of moisture."""
+def _said(row: _Row, multiplier: float, aim: Aim) -> Binding | None:
+    """Say what one step more room would bring, days of age or points of moisture; None where it hardly matters."""
     step = {"%": (0.1, "0.1 point"), "share": (0.01, "1 %"), "d": (1.0, "1 day"), "u": (0.02, "half a point")}[row.unit]
-    gain = -multiplier * step[0]
+    gain = -multiplier * step[0] * (1000 if aim == "oldest" else 25)
+    if gain < LEAST_GAIN:
+        return None
     if aim == "oldest":
-        return Binding(row.name, row.limit, f"{step[1]} more would draw wood {1000 * gain:.2g} d older")
-    return Binding(row.name, row.limit, f"{step[1]} more would bring the moisture {25 * gain:.2g} points nearer")
+        return Binding(row.name, row.limit, f"{step[1]} more would draw wood {gain:.2g} d older")
+    return Binding(row.name, row.limit, f"{step[1]} more would bring the moisture {gain:.2g} points nearer")
+
+
+LEAST_GAIN: Final = 0.005
 
 
 def _emptied(lots: Sequence[Candidate], shares: np.ndarray, cap: np.ndarray) -> list[Binding]:
-    """Name the lots that run out within the span."""
+    """Name the lots that run out within the span, pile by pile."""
+    gone: dict[str, list[str]] = {}
+    for lot, share, top in zip(lots, shares, cap, strict=True):
+        if top < 1 and share > top - 1e-6:
+            gone.setdefault(lot.pile, []).append(lot.lot)
     return [
-        Binding(f"lot {lot.lot}", f"{lot.bdt:.0f} BDt", "it is used up")
-        for lot, share, top in zip(lots, shares, cap, strict=True)
-        if top < 1 and share > top - 1e-6
+        Binding(f"stock of {pile}", f"{len(names)} lot{'s' * (len(names) > 1)}", f"used up: {', '.join(names)}")
+        for pile, names in gone.items()
     ]
 
 

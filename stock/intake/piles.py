@@ -1,6 +1,6 @@
 """Piles: what lies in them by lot, how it ages, and drawing the oldest first."""
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from math import pi
 from typing import Final, Literal, NamedTuple
@@ -298,3 +298,41 @@ def age_bands(held: Iterable[Held], at_s: float, loss_per_month: float) -> list[
         age_d = (at_s - one.since_s) / 86_400
         bands[sum(age_d >= edge for edge in AGE_BANDS_D)] += one.now_bdt(at_s, loss_per_month)
     return bands
+
+
+@dataclass(frozen=True, slots=True)
+class Chipped:
+    """A lot run through drum and chipper: what went on to the pile, what went to the boiler."""
+
+    lot: str
+    chips_bdt: float
+    boiler_bdt: float
+
+
+def chip(moves: Iterable[Move], bark_frac: Mapping[str, float], chip_yield_frac: float) -> list[Chipped]:
+    """Turn what was drawn from a log deck into chips; bark, lost wood and fines go to the boiler."""
+    made = []
+    for move in moves:
+        if move.kind == "out":
+            chips = -move.bdt * (1 - bark_frac[move.lot]) * chip_yield_frac
+            made.append(Chipped(move.lot, chips, -move.bdt - chips))
+    return made
+
+
+def lay(
+    held: Sequence[Held], lot: str, bdt: float, at_s: float, since_s: float, loss_per_month: float
+) -> tuple[list[Move], list[Held]]:
+    """Lay wood of a lot on a pile; what lies there of it already is settled and keeps its place in the order.
+
+    Returns
+    -------
+    tuple
+        The moves, and what lies there now.
+    """
+    laid = Move(lot, "in", bdt)
+    there = next((one for one in held if one.lot == lot), None)
+    if there is None:
+        return [laid], [*held, Held(lot, bdt, since_s, at_s)]
+    now, losses = settle(there, at_s, loss_per_month)
+    more = replace(now, bdt=now.bdt + bdt)
+    return [*losses, laid], [more if one is there else one for one in held]

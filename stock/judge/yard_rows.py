@@ -130,8 +130,8 @@ def _hot_pile(tag: str, name: str) -> Rule:
         "Probe grid and smell: smoke or acid at any temperature counts.",
         _pile_loss(tag),
         lambda size, side: (
-            f"Lay nothing more on {name} and reclaim it first: it loses {100 * size.value:.1f} % a month."
-            " Fire duty stands by; never dig alone"
+            f"Lay nothing more on {name}, reclaim the hot spot first: it loses {100 * size.value:.0f} % a month."
+            " Fire duty stands by, never dig alone"
         ),
     )
 

@@ -80,7 +80,9 @@ class PileDef(Named):
     packing_frac: float = Field(0.1, ge=0, le=0.4)
     feeder_most_m3_per_h: float | None = Field(None, gt=0)
     probe: Id | None = Field(None, description="tag of its hottest probe")
-    hot_c: float = Field(60, ge=30, le=80, description="above this nothing more is laid on it")
+    hot_over_mean_c: float = Field(
+        15, ge=0, le=40, description="how far the hottest probe stands above the pile's mean"
+    )
 
 
 class Drum(Part):

@@ -56,7 +56,7 @@ def history() -> Path:
         folder = TemporaryDirectory()
         _shared["keep"] = folder
         _shared["history"] = Path(folder.name)
-        write_history(plant(), Path(folder.name), 10.0)
+        write_history(plant(), Path(folder.name), 10.0, 14)
     found: Path = _shared["history"]
     return found
 

@@ -19,9 +19,9 @@ from urllib.request import HTTPCookieProcessor, Request, build_opener
 from asyncua import Client
 from django.core.management import call_command
 
-from desk.floor.management.commands.collect import find_nodes, keep
 from desk.floor.models import Cook, HandOver, Order, Record, Sample, epoch
 from desk.people.models import Person
+from desk.stations.management.commands.collect import find_nodes, keep
 from standin.__main__ import NAMESPACE, write_history
 from tests.desk.base import NOW, DeskCase, plant
 from tests.line import MILL, hallin_reach
@@ -87,7 +87,7 @@ class Demonstration(DeskCase):
 
     def test_it_loads_people_orders_history_and_a_hand_over(self):
         with TemporaryDirectory() as folder:
-            write_history(plant(), Path(folder), 3.0)
+            write_history(plant(), Path(folder), 3.0, 14)
             call_command("load_demo", history=Path(folder), anchor=NOW.timestamp(), verbosity=0)
         self.assertEqual(
             set(Person.objects.values_list("role", flat=True)),
@@ -127,7 +127,7 @@ class Killed(TestCase):
             self.env.pop("FOX_NOW", None)
             self.manage("migrate", "-v", "0")
             now = time.time()
-            write_history(plant_at(now), Path(folder) / "history", 1.0)
+            write_history(plant_at(now), Path(folder) / "history", 1.0, 3)
             self.manage("load_demo", "--history", str(Path(folder) / "history"), "--anchor", str(now), "-v", "0")
             acknowledged = self.write_until_killed(free_port())
             self.assertGreater(len(acknowledged), 5)

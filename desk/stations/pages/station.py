@@ -10,7 +10,7 @@ from desk.floor.models import Record
 from desk.floor.state import State
 from desk.stations.frame import named, new_key, on_line
 from desk.stations.frame import page as render_page
-from desk.stations.set_panels import PANELS, attempt
+from desk.stations.panels import PANELS, attempt
 from desk.stations.words import lower_first
 from stock.line.definition import Tag
 
@@ -26,6 +26,10 @@ def page(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
         cook = nearest(state)
         if cook is not None:
             return redirect("cook", world_slug=state.world.slug, number=cook)
+    if station_id == "yard" and state.line.yard is not None:
+        from desk.stations.pages.yard import overview
+
+        return overview.show(request, state)
     return render_page(request, state, "station/page.html", station_context(state, station_id), here=station_id)
 
 
@@ -78,9 +82,10 @@ def recent(state: State, station_id: str, most: int = 6) -> list[Record]:
 
 
 @on_line
-def set_points(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
-    """Work out the set panel for what was typed; what was typed comes back, right or wrong."""
-    if station_id not in PANELS:
+def set_points(request: HttpRequest, state: State, station_id: str, panel_id: str = "") -> HttpResponse:
+    """Work out a panel for what was typed; what was typed comes back, right or wrong."""
+    name = panel_id or station_id
+    if name not in PANELS:
         raise Http404
-    panel = attempt(state, PANELS[station_id], request.POST)
-    return render(request, "station/_set_result.html", {"panel": panel, "world": state.world, "state": state})
+    context = {"panel": attempt(state, PANELS[name], request.POST), "panel_id": panel_id}
+    return render(request, "station/_set_result.html", {**context, "world": state.world, "state": state})

@@ -164,6 +164,18 @@ def times(value: float, factor: float) -> float:
     return float(value) * float(factor)
 
 
+@register.filter
+def plus(value: float, other: float) -> float:
+    """Add, for a place in a drawing."""
+    return float(value) + float(other)
+
+
+@register.filter
+def minus(value: float, other: float) -> float:
+    """Take away, for a place in a drawing."""
+    return float(value) - float(other)
+
+
 register.filter("lower_first", lower_first)
 
 

@@ -1,9 +1,10 @@
-"""Read the plant's instruments over OPC UA and keep what they say."""
+"""Read the plant's instruments over OPC UA, pick up what devices leave in their folder, and keep both."""
 
 import asyncio
 import logging
 import time
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -13,6 +14,7 @@ from django.core.management.base import BaseCommand, CommandParser
 from desk.floor.models import World
 from desk.floor.services import note_cook, store_samples
 from desk.mill.selectors import line_of
+from desk.yard.pick_up import pick_up
 from stock.line.definition import Definition
 
 log = logging.getLogger(__name__)
@@ -28,6 +30,7 @@ class Command(BaseCommand):
         parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
         parser.add_argument("--namespace", default="urn:fox-vat:standin")
         parser.add_argument("--world", default="live")
+        parser.add_argument("--drop", type=Path, help="folder where weighbridge, probe and belts leave their files")
         parser.add_argument("--every", type=float, default=5.0, help="seconds between readings")
 
     def handle(self, **options: Any) -> None:
@@ -48,6 +51,8 @@ class Command(BaseCommand):
                     while True:
                         values = await client.read_values(nodes)
                         await sync_to_async(keep)(world, line, values, int(time.time()))
+                        if options["drop"] is not None:
+                            await sync_to_async(pick_up)(world, options["drop"])
                         await asyncio.sleep(options["every"])
             except (OSError, ua.UaError, TimeoutError):
                 await asyncio.sleep(1.0)  # the plant is not there yet, or went away

@@ -1,8 +1,11 @@
 """Load the demonstration: people, the line, an order, and the past from the stand-in's files."""
 
 import csv
+import shutil
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from django.conf import settings
@@ -11,15 +14,17 @@ from django.db import transaction
 
 from desk.floor import handover
 from desk.floor.clock import shift_of
-from desk.floor.models import Order, Record, World
-from desk.floor.services import note_cook, store_samples
+from desk.floor.models import Cook, Order, Record, World
+from desk.floor.services import store_samples
 from desk.mill.selectors import line_of
 from desk.mill.services import approve_definition
+from desk.people.demo import DEMO_SECRET
 from desk.people.models import Person
+from desk.yard.history import load_yard
+from desk.yard.pick_up import pick_up
 from stock.judge.limits import judge
 from stock.line.definition import DefinitionError
 
-DEMO_SECRET = "2468"  # printed on the sign-in page of the demonstration, and nowhere else of use  # noqa: S105
 PEOPLE = (
     ("orr", "Mika", "Orr", "operator"),
     ("brandt", "Ines", "Brandt", "cook"),
@@ -65,12 +70,24 @@ class Command(BaseCommand):
                 world.pk, [(row["tag"], int(row["at_s"]), float(row["value"])) for row in csv.DictReader(file)]
             )
         with (history / "cooks.csv").open(encoding="utf-8") as file:
-            for row in csv.DictReader(file):
-                started = datetime.fromtimestamp(int(row["started_s"]), UTC)
-                charge = float(row["charge_pct_naoh_on_wood"])
-                note_cook(world, int(row["number"]), int(row["digester"]), started, charge)
-        self._laboratory(world, history, people["vale"])
-        self._events(world, people, opened)
+            Cook.objects.bulk_create(
+                Cook(
+                    world=world,
+                    number=int(row["number"]),
+                    digester=int(row["digester"]),
+                    started_at=datetime.fromtimestamp(int(row["started_s"]), UTC),
+                    charge_pct_naoh_on_wood=float(row["charge_pct_naoh_on_wood"]),
+                    kappa_target=line_of(version).cook.kappa_target,
+                )
+                for row in csv.DictReader(file)
+            )
+        records = [
+            *self._laboratory(world, history, people["vale"]),
+            *self._events(world, people, opened),
+            *load_yard(world, history, people["orr"], people["vale"]),
+        ]
+        self._seal(records)
+        self._gate(world, history / "drop")
         self._last_handover(world, people["brandt"], opened)
 
     def _person(self, name: str, first: str, last: str, role: str) -> Person:
@@ -97,14 +114,14 @@ class Command(BaseCommand):
                 form_key=key,
             )
 
-    def _laboratory(self, world: World, history: Path, tester: Person) -> None:
+    def _laboratory(self, world: World, history: Path, tester: Person) -> Iterator[Record]:
         line = line_of(world.version)
         with (history / "laboratory.csv").open(encoding="utf-8") as file:
-            rows = sorted(csv.DictReader(file), key=lambda row: int(row["at_s"]))
+            rows = list(csv.DictReader(file))
         for index, row in enumerate(rows):
             tag = line.tag(row["tag"])
             value = float(row["value"])
-            self._add(
+            yield _record(
                 world,
                 tester,
                 datetime.fromtimestamp(int(row["at_s"]), UTC),
@@ -117,9 +134,9 @@ class Command(BaseCommand):
                 level=judge(tag, value).level,
             )
 
-    def _events(self, world: World, people: dict[str, Person], opened: datetime) -> None:
+    def _events(self, world: World, people: dict[str, Person], opened: datetime) -> Iterator[Record]:
         told = (
-            (191, "brandt", "cook", "Cook 1187 charged from piles 2 and 4, chips 48 % moisture"),
+            (191, "brandt", "cook", "Cook 1187 charged from piles A, C and D, chips 48 % moisture"),
             (146, "orr", "slush", "White broke chest agitator greased, 5 min stop"),
             (95, "orr", "bleach", "Third cane stage: peroxide pump hunted, reset"),
             (52, "orr", "wash", "Brown stock transmitter reads above the pad, watched"),
@@ -127,15 +144,29 @@ class Command(BaseCommand):
         )
         for index, (minutes, name, station, text) in enumerate(told):
             at = opened - timedelta(minutes=minutes)
-            self._add(world, people[name], at, f"event-{index}", kind=Record.Kind.EVENT, station=station, text=text)
+            event = {"kind": Record.Kind.EVENT, "station": station, "text": text}
+            yield _record(world, people[name], at, f"event-{index}", **event)
 
-    def _add(self, world: World, by: Person, at: datetime, form_key: str, **fields: Any) -> Record:
-        record = Record(world=world, by=by, at=at, entered_at=at, form_key=form_key, **fields)
-        previous = Record.objects.filter(world=world).order_by("-id").values_list("digest", flat=True).first()
-        record.seal(previous or "")
-        record.save()
-        return record
+    def _gate(self, world: World, drop: Path) -> None:
+        """Pick up a copy of what the devices left, so that the history can be loaded again."""
+        if drop.is_dir():
+            with TemporaryDirectory() as folder:
+                copy = Path(folder) / "drop"
+                shutil.copytree(drop, copy)
+                pick_up(world, copy)
+
+    def _seal(self, records: list[Record]) -> None:
+        """Chain the records in order of time and keep them."""
+        digest = ""
+        for record in sorted(records, key=lambda one: one.at):
+            record.seal(digest)
+            digest = record.digest
+        Record.objects.bulk_create(sorted(records, key=lambda one: one.at), batch_size=500)
 
     def _last_handover(self, world: World, cook: Person, opened: datetime) -> None:
         start, _ = shift_of(opened)
         handover.keep_demo(world, cook, start - timedelta(hours=12), start)
+
+
+def _record(world: World, by: Person, at: datetime, form_key: str, **fields: Any) -> Record:
+    return Record(world=world, by=by, at=at, entered_at=at, form_key=form_key, **fields)

@@ -1,0 +1,139 @@
+"""What a kind of record looks like in a file, and how a file of it is checked and kept."""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import IntegrityError, transaction
+
+from desk.floor.models import World
+from desk.people.models import Person
+from stock.errors import DomainError
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """One column: its name with its unit, and whether a row must have it."""
+
+    name: str
+    meaning: str
+    needed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A kind of record: its columns, how one row is kept, how all are read."""
+
+    id: str
+    title: str
+    columns: Sequence[Column]
+    keep: Callable[[World, Person, Mapping[str, str], str], object]
+    rows: Callable[[World], Iterable[Mapping[str, Any]]]
+
+    @property
+    def names(self) -> list[str]:
+        """Names of the columns."""
+        return [column.name for column in self.columns]
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """One row of a file with what is wrong with it."""
+
+    number: int
+    cells: Sequence[str]
+    faults: Sequence[str]
+
+
+def check(table: Table, world: World, person: Person, rows: Sequence[Mapping[str, str]], key: str) -> list[Checked]:
+    """Try every row in order, as the import would, and keep none of it."""
+    found: list[Checked] = []
+    with transaction.atomic():
+        for index, row in enumerate(rows):
+            faults = _try(table, world, person, row, f"{key}-{index}")
+            found.append(Checked(index + 2, [row.get(name, "") for name in table.names], faults))
+        transaction.set_rollback(True)
+    return found
+
+
+def _try(table: Table, world: World, person: Person, row: Mapping[str, str], key: str) -> list[str]:
+    unknown = [name for name in row if name not in table.names]
+    faults = [f"there is no column {name[:40]!r}" for name in unknown]
+    faults += [f"{column.name} is missing" for column in table.columns if column.needed and not row.get(column.name)]
+    if faults:
+        return faults
+    try:
+        with transaction.atomic():
+            table.keep(world, person, row, key)
+    except ValidationError as error:
+        return list(error.messages)
+    except DomainError as error:
+        return [error.message + (f"; allowed: {error.allowed}" if error.allowed else "")]
+    except IntegrityError:
+        return ["it repeats a record that is there already"]
+    return []
+
+
+def keep_all(table: Table, world: World, person: Person, rows: Sequence[Mapping[str, str]], key: str) -> int:
+    """Keep every row, or none.
+
+    Raises
+    ------
+    ValidationError
+        With the number of the first row at fault; nothing is kept.
+    """
+    with transaction.atomic():
+        for index, row in enumerate(rows):
+            if faults := _try(table, world, person, row, f"{key}-{index}"):
+                raise ValidationError({"file": f"row {index + 2}: {faults[0]}; nothing was imported"})
+    return len(rows)
+
+
+def number_in(row: Mapping[str, str], name: str) -> float:
+    """Read a number of a row.
+
+    Raises
+    ------
+    DomainError
+        E_TYPE, naming the column.
+    """
+    text = row.get(name, "").strip()
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        shown = f"{name} is {text[:20]!r}, which is not a number" if text else f"{name} is missing"
+        raise DomainError("E_TYPE", name, shown, "a number") from None
+    if value != value or abs(value) > 1e12:  # noqa: PLR0124  not-a-number differs from itself
+        raise DomainError("E_TYPE", name, f"{name} is not a finite number", "a number")
+    return value
+
+
+def maybe_number(row: Mapping[str, str], name: str) -> float | None:
+    """Read a number that may be left out."""
+    return number_in(row, name) if row.get(name, "").strip() else None
+
+
+def numbers_in(row: Mapping[str, str], name: str) -> list[float]:
+    """Read numbers parted by semicolons or spaces."""
+    parts = row.get(name, "").replace(";", " ").split()
+    return [number_in({name: part}, name) for part in parts]
+
+
+def moment_in(row: Mapping[str, str], name: str) -> datetime:
+    """Read a moment, ISO 8601; without a zone it is UTC.
+
+    Raises
+    ------
+    DomainError
+        E_TYPE, naming the column.
+    """
+    text = row.get(name, "").strip()
+    try:
+        at = datetime.fromisoformat(text)
+    except ValueError:
+        raise DomainError(
+            "E_TYPE", name, f"{name} is {text[:30]!r}, not a moment as 2026-03-10T14:05", "a moment"
+        ) from None
+    return at if at.tzinfo else at.replace(tzinfo=UTC)

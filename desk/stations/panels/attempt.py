@@ -1,0 +1,137 @@
+"""What can be worked out at each station, live as it is typed: fields filled from the line, answers with their working."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from desk.floor.state import State
+from stock.errors import DomainError
+from stock.figure import Datum, Figure, Origin, figure
+from stock.names import unit_of
+from stock.working import Arg, find_method
+
+Fill = Callable[[State], Datum]
+Data = Mapping[str, Datum]
+
+
+@dataclass(frozen=True, slots=True)
+class Panel:
+    """A panel: its fields and where each comes from, what is worked out, and how the answer is said.
+
+    With `method` one method is worked out from all the fields; `work` strings several
+    together instead, and `args_of` then names the method that sets each field's limits.
+    `note` says in a sentence what schools differ on.
+    """
+
+    title: str
+    method: str
+    fields: Mapping[str, tuple[str, Fill]]
+    say: Callable[[Figure], str]
+    decimals: int = 0
+    work: Callable[[Data], Sequence[Figure]] | None = None
+    args_of: Mapping[str, str] = field(default_factory=dict)
+    note: str = ""
+
+    def limits_of(self, name: str) -> Any:
+        """Return what a field may hold."""
+        return find_method(self.args_of.get(name, self.method)).arguments[name.partition("__")[0]]
+
+
+@dataclass(frozen=True, slots=True)
+class Filled:
+    """One field as shown."""
+
+    name: str
+    label: str
+    unit: str
+    text: str
+    origin: str
+    allowed: str
+    fault: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """A panel worked out, or refused."""
+
+    panel: Panel
+    fields: list[Filled]
+    figures: Sequence[Figure]
+    sentence: str
+    fault: str
+
+    @property
+    def figure(self) -> Figure | None:
+        """The first answer."""
+        return self.figures[0] if self.figures else None
+
+    @property
+    def faulty(self) -> bool:
+        """Whether a field is at fault, rather than what the fields make together."""
+        return any(one.fault for one in self.fields)
+
+    @property
+    def warnings(self) -> list[str]:
+        """What the methods warned of, each once."""
+        return list(dict.fromkeys(warning for one in self.figures for warning in one.warnings))
+
+
+def attempt(state: State, panel: Panel, typed: Mapping[str, Any]) -> Attempt:
+    """Work the panel out for what was typed, the line's own numbers where nothing was."""
+    data: dict[str, Datum] = {}
+    shown: list[Filled] = []
+    faults: dict[str, str] = {}
+    for name, (label, fill) in panel.fields.items():
+        filled, datum = _field(state, panel, name, label, fill, typed)
+        shown.append(filled)
+        if datum is None:
+            faults[name] = (
+                f"{label} is {filled.text!r}, which is not a number" if filled.text else f"{label} is missing"
+            )
+        else:
+            data[name] = datum
+    figures: Sequence[Figure] = ()
+    fault = ""
+    if not faults:
+        try:
+            figures = panel.work(data) if panel.work else [_one(panel, data)]
+        except DomainError as error:
+            faults[error.argument] = fault = error.message
+    shown = [
+        Filled(one.name, one.label, one.unit, one.text, one.origin, one.allowed, faults.get(one.name, ""))
+        for one in shown
+    ]
+    fault = fault or next(iter(faults.values()), "")
+    return Attempt(panel, shown, figures, panel.say(figures[0]) if figures else "", fault)
+
+
+def _one(panel: Panel, data: Data) -> Figure:
+    return figure(panel.method, panel.title, data, decimals=panel.decimals)
+
+
+def _field(
+    state: State, panel: Panel, name: str, label: str, fill: Fill, typed: Mapping[str, Any]
+) -> tuple[Filled, Datum | None]:
+    """Fill one field: what was typed, else the line's own."""
+    arg = panel.limits_of(name)
+    unit = unit_of(name.partition("__")[0])
+    try:
+        own = fill(state)
+    except LookupError:
+        own = None
+    own_text = _plain(own.value) if own else ""
+    text = str(typed.get(name, own_text)).strip()[:40]
+    datum = _typed(text) if text != own_text else own
+    allowed = arg.allowed(unit) if isinstance(arg, Arg) else ""
+    return Filled(name, label, unit, text, datum.origin.text if datum else "", allowed), datum
+
+
+def _plain(value: float) -> str:
+    return f"{value:.5g}"
+
+
+def _typed(text: str) -> Datum | None:
+    try:
+        return Datum(float(text.replace(",", ".")), Origin("entered", "typed just now"))
+    except ValueError:
+        return None
