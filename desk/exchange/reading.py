@@ -142,6 +142,6 @@ def write_rows(form: str, columns: Sequence[str], rows: Iterable[Mapping[str, An
 
 def _safe(text: str) -> str:
     """Keep a spreadsheet from taking a text for a formula; numbers below zero stay numbers."""
-    if text[:1] in "=+@\t\r" or (text[:1] == "-" and not text[1:2].isdigit()):
+    if text.startswith(("=", "+", "@", "\t", "\r")) or (text[:1] == "-" and not text[1:2].isdigit()):
         return f"'{text}"
     return text

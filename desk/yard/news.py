@@ -84,7 +84,7 @@ class News:
 
 # In SQL and in one query, since every page asks for it.
 _SQL: Final = """
-SELECT 'noted', tag, subject, at, value, text, 0 FROM floor_record r
+SELECT 'noted', tag, subject, at, value, text, r.id FROM floor_record r
  WHERE world_id = %s AND tag IN ('trip', 'release', 'knife') AND at >= %s AND at <= %s
  AND NOT EXISTS (SELECT 1 FROM floor_record later WHERE later.supersedes_id = r.id)
 UNION ALL SELECT 'sample', source, '', at, sample_g, masses_g, id FROM yard_classification c

@@ -14,6 +14,7 @@ from typing import Any, Final
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 
+from desk.floor import clock
 from desk.floor.models import World
 from desk.yard.models import Dropped, Ticket
 from desk.yard.services import draw_from, yard_part
@@ -40,11 +41,13 @@ def _take(world: World, path: Path) -> Dropped:
     try:
         rows = _read(path)
         with transaction.atomic():
-            dropped = Dropped.objects.create(world=world, name=path.name[:120], kind=kind[:10])
+            dropped = Dropped.objects.create(world=world, name=path.name[:120], kind=kind[:10], at=clock.now())
             _taker(kind)(world, dropped, rows)
     except (BrokenFileError, DomainError, ValidationError, IntegrityError) as error:
         reason = _words(error)
-        dropped = Dropped.objects.create(world=world, name=path.name[:120], kind=kind[:10], reason=reason[:300])
+        dropped = Dropped.objects.create(
+            world=world, name=path.name[:120], kind=kind[:10], reason=reason[:300], at=clock.now()
+        )
         _move(path, "aside").with_suffix(".reason.txt").write_text(reason + "\n", encoding="utf-8")
         return dropped
     _move(path, "taken")

@@ -10,6 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from desk.floor.contributions import CONTRIBUTIONS
 from desk.floor.services import NotAllowedError, check_moment, record_reading
 from desk.floor.state import State
 from desk.people.roles import RECORD
@@ -77,9 +78,10 @@ def record(request: HttpRequest, state: State) -> HttpResponse:
 def _understood(request: HttpRequest, state: State) -> Understood:
     text = request.POST.get("line", "")
     chosen = request.POST.get("chosen", "")[:40]
-    found = understand(text[:4000], state.line.tags, chosen)
+    tags = [tag for tag in state.line.tags if not tag.computed]
+    found = understand(text[:4000], tags, chosen)
     if chosen and found.fault.startswith("nothing"):
-        found = understand(text[:4000], state.line.tags)
+        found = understand(text[:4000], tags)
     return found
 
 
@@ -124,8 +126,9 @@ def _answer(request: HttpRequest, state: State, *, refused: str = "", status: in
 def _places(state: State, text: str) -> list[tuple[str, str, str]]:
     """Find pages and methods by the words typed."""
     words = text.lower().split()
-    if not words or any(any(letter.isdigit() for letter in word) for word in words):
-        return []
+    found = [place for contribution in CONTRIBUTIONS for place in contribution.places(state, text)]
+    if found or not words or any(any(letter.isdigit() for letter in word) for word in words):
+        return found
     slug = state.world.slug
     places = [
         ("Line", "the whole line", reverse("line", args=[slug])),

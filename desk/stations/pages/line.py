@@ -111,6 +111,7 @@ def sentence(state: State) -> str:
 def stories(state: State) -> list[dict[str, Any]]:
     """Return a line of words for each part of the line."""
     parts = (
+        ("Yard", ("wood_stock", "cane_stock", "chip_moisture", "overthick", "metal_trips")),
         ("Wood", ("kappa_wood", "wash_loss", "shives", "wood_brightness")),
         ("Cane", ("kappa_cane", "cane_brightness", "cane_tower_level")),
         ("Recovered", ("pulper_cons", "ink", "rec_brightness")),
@@ -120,6 +121,8 @@ def stories(state: State) -> list[dict[str, Any]]:
     for name, tags in parts:
         readings = [state.readings[tag] for tag in tags if tag in state.readings]
         off = [reading for reading in readings if reading.verdict.level != "ok"]
+        if name == "Yard":  # its piles are not listed one by one, unless one is off
+            off += [one for one in state.off if one.tag.station == "yard" and one not in off]
         if name == "Wood":
             running = [one for one in follow_all(state) if one.state.phase == "at temperature"]
             lead = ""

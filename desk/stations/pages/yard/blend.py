@@ -9,7 +9,9 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
+from desk.floor.services import require
 from desk.floor.state import State
+from desk.people.roles import RECORD
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.yard.overview import acting, key_of, number, yard_context
@@ -302,12 +304,14 @@ def work_out(request: HttpRequest, state: State) -> HttpResponse:
 @acting("The blend was not accepted", show)
 def accept(request: HttpRequest, state: State) -> HttpResponse:
     """Keep the blend as the plan of the next hours."""
+    person = signed_in(request)
+    require(person, RECORD)
     tried = attempt(state, request.POST)
     if tried.blend is None:
         raise DomainError("E_INFEASIBLE", tried.faulty or "limits", tried.fault, "limits a blend can keep")
     accept_blend(
         state.world,
-        signed_in(request),
+        person,
         tried.blend,
         tried.lots,
         hours=float(tried.values["hours"].replace(",", ".")),
