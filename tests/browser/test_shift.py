@@ -3,6 +3,7 @@
 from playwright.sync_api import expect
 
 from desk.floor.models import HandOver, Order, Record
+from desk.yard.models import Lot
 from tests.browser.base import BrowserCase
 
 
@@ -95,7 +96,7 @@ class Habits(BrowserCase):
         self.go("/live/at/wash/")
         field = self.page.get_by_label("Dilution factor")
         field.fill("3.1")
-        expect(self.page.locator("#set-result")).to_contain_text("Set the shower to 1047 L/min")
+        expect(self.page.locator("#set-result")).to_contain_text("Set the shower to 1049 L/min")
         self.page.evaluate("document.dispatchEvent(new CustomEvent('fox:recorded'))")
         self.page.wait_for_load_state("networkidle")
         expect(field).to_have_value("3.1")
@@ -167,6 +168,9 @@ class Habits(BrowserCase):
         expect(self.page.locator("#entry-panel")).to_contain_text("Your role may look, not record")
 
 
+YARD = ("/live/at/yard/", "/live/yard/lots/", "/live/yard/chips/", "/live/yard/cane/", "/live/yard/blend/", "/live/yard/files/", "/live/yard/pile/pile_a/")  # fmt: skip
+
+
 class Access(BrowserCase):
     def test_every_screen_in_both_themes(self):
         pages = [
@@ -185,6 +189,10 @@ class Access(BrowserCase):
             f"/live/at/{name}/"
             for name in ("yard", "wash", "screen", "bleach", "recover", "slush", "refine", "blend", "deliver")
         ]
+        pages += [
+            f"/live/yard/{name}/" for name in ("lots", "chips", "cane", "blend", "files", "pile/deck", "pile/pile_c")
+        ]
+        pages += [f"/live/yard/lots/{Lot.objects.order_by('-received_at').first().number}/"]
         for theme in ("light", "dark"):
             self.page = self.new_page(color_scheme=theme)
             self.go("/sign-in/")
@@ -207,7 +215,7 @@ class Access(BrowserCase):
         self.viewport = {"width": 820, "height": 1180}
         self.page = self.new_page()
         self.sign_in("orr")
-        for path in ("/live/", "/live/at/wash/", "/live/cook/1187/", "/live/order/", "/live/log/"):
+        for path in ("/live/", "/live/at/wash/", "/live/cook/1187/", "/live/order/", "/live/log/", *YARD):
             with self.subTest(path):
                 self.go(path)
                 wide = self.page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")

@@ -76,7 +76,9 @@ def svg_num(context: Context, figure: Figure | None, x: float, y: float, css: st
     else:
         text, unit = _in_units(context, figure.value, figure.unit, figure.decimals)
     url = working_url(context["world"].slug, figure.key)
-    label = f"{figure.label}: {text} {unit}".strip() + ", open the working"
+    said = f"{prefix.strip('▲◆ ')} {text} {unit}".strip()  # what is seen comes first where words stand before it
+    label = f"{said}, {figure.label}" if prefix.strip("▲◆ ") else f"{figure.label}: {said}"
+    label += ", open the working"
     tail = format_html(' <tspan class="t-unit">{}</tspan>', unit) if unit else ""
     return format_html(
         '<a href="{}" aria-label="{}" hx-get="{}" hx-target="#float" hx-swap="innerHTML" class="svg-num {}">'

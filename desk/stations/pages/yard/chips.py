@@ -22,7 +22,7 @@ from stock.line.yard import Envelope
 
 CLASS_LABELS: Final = ("Oversize", "Overthick", "Large accepts", "Small accepts", "Pins", "Fines")
 TAGS: Final = ("overthick", "chip_pins", "chip_fines", "bark_in_chips", "bark_wood", "stone_trap", "chip_bin_temp", "chip_meter_gap")  # fmt: skip
-BAR_W, ROW_H = 340, 24
+BAR_W, ROW_H = 296, 24
 TREND_W, TREND_H = 462, 96
 
 
@@ -151,7 +151,7 @@ def trend(yard: YardNow, knife: KnifeSet) -> dict[str, Any]:
     top = max([limit * 1.4, *thick])
 
     def x(value: float) -> float:
-        return 30 + (TREND_W - 40) * value / end
+        return 34 + (TREND_W - 58) * value / end
 
     def y(value: float) -> float:
         return TREND_H - 20 - (TREND_H - 30) * value / top
