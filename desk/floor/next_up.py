@@ -13,6 +13,7 @@ from stock.plan.cover import vessel_event
 
 AHEAD = timedelta(hours=8)
 MOST = 9
+GRAVITY = {"act": 0, "outside": 1, "ok": 2}  # of what needs a person now, the gravest first
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +40,7 @@ def next_up(state: State) -> list[Item]:
     samples = sorted(_samples(state), key=lambda item: item.at)[:3]
     horizon = state.now + AHEAD
     found = [item for item in [*items, *samples] if item.at <= horizon]
-    return sorted(found, key=lambda item: (not item.now, item.at))[:MOST]
+    return sorted(found, key=lambda item: (not item.now, GRAVITY[item.level] if item.now else 0, item.at))[:MOST]
 
 
 def _off(state: State) -> list[Item]:

@@ -124,8 +124,17 @@ def _yard(state: State, rest: str) -> Figure:
     """Find a number of the yard: `part` or `part.name`."""
     yard = yard_of(state)
     part, _, name = rest.partition(".")
-    if part in ("pile", "loss"):
-        return {"pile": yard.pile_figure, "loss": yard.loss_figure}[part](yard.piles[name])
+    of_pile = {
+        "pile": yard.pile_figure,
+        "loss": yard.loss_figure,
+        "months": yard.months_figure,
+        "cover": yard.cover_figure,
+        "feeder": yard.running_feeder,
+    }
+    if part in of_pile:
+        if (shown := of_pile[part](yard.piles[name])) is None:
+            raise LookupError(rest)
+        return shown
     if part == "stock":
         return yard.stock_figure(name, "days of stock")
     if part == "class":

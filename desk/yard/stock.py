@@ -161,6 +161,59 @@ class YardNow:
         shown = figure("pile_loss", f"loss a month, {pile.part.name}", data, decimals=4)
         return replace(shown, key=f"yard:loss.{pile.part.id}")
 
+    def feeder_figure(self, pile: Pile, wanted_bdt_per_h: Datum) -> Figure | None:
+        """Return the speed a pile's feeder must run at to carry a rate; None where it has no feeder."""
+        if pile.part.feeder_most_m3_per_h is None:
+            return None
+        species = self.part.of_species(pile.part.species)
+        set_by = self.state.set_origin(f"pile {pile.part.name}")
+        data = {
+            "bd_t_per_h": wanted_bdt_per_h,
+            "basic_density_kg_per_m3": Datum(species.basic_density_kg_per_m3, set_by),
+            "solid_volume_factor": Datum(pile.part.solid_volume_factor, set_by),
+            "most_m3_per_h": Datum(pile.part.feeder_most_m3_per_h, set_by),
+        }
+        return figure("feeder_speed", f"feeder of {pile.part.name}", data, decimals=0)
+
+    def running_feeder(self, pile: Pile) -> Figure | None:
+        """Return the feeder speed of what a pile gives now."""
+        rate = self.rates().get(pile.part.id, 0.0)
+        if rate <= 0 or not pile.part.feeds:
+            return None
+        drawn = Datum(rate, Origin("measured", f"newest draw, {self.last_draws[pile.part.id].source}"))
+        shown = self.feeder_figure(pile, drawn)
+        return replace(shown, key=f"yard:feeder.{pile.part.id}") if shown else None
+
+    def months_figure(self, pile: Pile, months: int = 3) -> Figure:
+        """Return what would be left of a pile after months as it lies, as warm above the season as it is now."""
+        month = clock.local(self.state.now).month - 1
+        inside = self._inside(pile.part, pile.temperature)
+        above = inside.value - self.part.monthly_c[month] if pile.temperature else 0.0
+        ahead = [min(80.0, self.part.monthly_c[(month + step) % 12] + above) for step in range(months)]
+        words = f"the season's means, {above:+.0f} °C as the pile is now" if above else "the season's means"
+        species = self.part.of_species(pile.part.species)
+        data = {
+            "initial_bdt": self.pile_figure(pile).as_datum(),
+            "monthly_pile_temperatures_c": Datum(ahead, Origin("computed", words)),
+            "ref_loss_per_month": Datum(species.loss_per_month, self.state.set_origin(f"species {species.name}")),
+        }
+        shown = figure(
+            "pile_mass_after", f"left of {pile.part.name} after {months} months as it lies", data, decimals=0
+        )
+        return replace(shown, key=f"yard:months.{pile.part.id}")
+
+    def cover_figure(self, pile: Pile) -> Figure | None:
+        """Return how many days a pile lasts at its present draw; None where nothing is drawn."""
+        rate = self.rates().get(pile.part.id, 0.0)
+        if rate <= 0 or not pile.lots:
+            return None
+        lots = Datum([lot.now_bdt for lot in pile.lots], Origin("computed", f"stock book, {len(pile.lots)} lots"))
+        use = Datum(
+            24 * rate, Origin("measured", f"newest draw, {rate:.2f} BDt/h, {self.last_draws[pile.part.id].source}")
+        )
+        shown = figure("inventory_d", f"{pile.part.name} lasts", {"lots_bdt": lots, "consumption_bdt_per_d": use})
+        return replace(shown, key=f"yard:cover.{pile.part.id}")
+
     def pile_figure(self, pile: Pile) -> Figure:
         """Return what lies in a pile: the book, aged at its loss since each lot was last settled."""
         months = [max(0.0, epoch(self.state.now) - lot.held.settled_s) / MONTH_S for lot in pile.lots]

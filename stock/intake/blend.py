@@ -159,6 +159,7 @@ class Limits:
     mean_age_most_d: float = 1e4
     species_most_frac: Mapping[str, float] | None = None
     pile_most_bdt_per_h: Mapping[str, float] | None = None
+    pile_least_frac: Mapping[str, float] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -321,6 +322,9 @@ def _limit_rows(lots: Sequence[Candidate], total_bdt_per_h: float, limits: Limit
     for species, most_frac in (limits.species_most_frac or {}).items():
         mask = np.array([float(lot.species == species) for lot in lots])
         rows.append(_Row(f"{species} share", f"{100 * most_frac:.0f} %", mask, most_frac, "share"))
+    for pile, share in (limits.pile_least_frac or {}).items():
+        mask = np.array([float(lot.pile == pile) for lot in lots])
+        rows.append(_Row(f"least of {pile}", f"{100 * share:.0f} %", -mask, -share, "less"))
     for pile, rate in (limits.pile_most_bdt_per_h or {}).items():
         mask = np.array([float(lot.pile == pile) for lot in lots])
         rows.append(_Row(f"feeder of {pile}", f"{rate:.1f} BDt/h", mask, rate / total_bdt_per_h, "share"))
@@ -338,16 +342,23 @@ def _aim(lots: Sequence[Candidate], limits: Limits, aim: Aim) -> tuple[np.ndarra
 
 def _said(row: _Row, multiplier: float, aim: Aim) -> Binding | None:
     """Say what one step more room would bring, days of age or points of moisture; None where it hardly matters."""
-    step = {"%": (0.1, "0.1 point"), "share": (0.01, "1 %"), "d": (1.0, "1 day"), "u": (0.02, "half a point")}[row.unit]
+    step = STEPS[row.unit]
     gain = -multiplier * step[0] * (1000 if aim == "oldest" else 25)
     if gain < LEAST_GAIN:
         return None
     if aim == "oldest":
-        return Binding(row.name, row.limit, f"{step[1]} more would draw wood {gain:.2g} d older")
-    return Binding(row.name, row.limit, f"{step[1]} more would bring the moisture {gain:.2g} points nearer")
+        return Binding(row.name, row.limit, f"{step[1]} would draw wood {gain:.2g} d older")
+    return Binding(row.name, row.limit, f"{step[1]} would bring the moisture {gain:.2g} points nearer")
 
 
 LEAST_GAIN: Final = 0.005
+STEPS: Final = {
+    "%": (0.1, "0.1 point more"),
+    "share": (0.01, "1 % more"),
+    "less": (0.01, "1 % less"),
+    "d": (1.0, "1 day more"),
+    "u": (0.02, "half a point more"),
+}
 
 
 def _emptied(lots: Sequence[Candidate], shares: np.ndarray, cap: np.ndarray) -> list[Binding]:

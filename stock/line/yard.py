@@ -137,6 +137,7 @@ class YardDef(Part):
     finds: list[str] = Field(description="what it usually turns out to be")
     chips: Envelope
     blend: BlendLimits
+    monthly_c: list[float] = Field(min_length=12, max_length=12, description="mean outdoor temperature, January first")
     washer_limit_m3_per_h: float = Field(gt=0)
     lead_d: float = Field(ge=0, description="days to the next sure delivery")
     chip_yield_frac: Frac = Field(description="chips from debarked wood, screening rejects taken out")

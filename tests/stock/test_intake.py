@@ -29,6 +29,7 @@ from stock.intake.piles import (
     draw,
     in_order,
     lay,
+    oldest_first,
     pile_loss,
     pile_mass_after,
     ridge_volume,
@@ -269,6 +270,10 @@ class StockBook(TestCase):
             draw(held, total(held) + 1, 0.0, 0.0)
         self.assertEqual(caught.exception.code, "E_INFEASIBLE")
 
+    def test_all_of_a_stock_is_as_old_as_its_mean(self):
+        lots = [{"bdt": 4200, "age_d": 41}, {"bdt": 5100, "age_d": 23}, {"bdt": 3600, "age_d": 9}]
+        self.assertAlmostEqual(oldest_first(lots=lots, draw_bdt=12_900).mean_age_d, 25.0, delta=0.05)
+
     def test_a_lot_set_aside_is_passed_over(self):
         held = [Held("old", 10, -5, 0), Held("new", 10, -1, 0)]
         moves, left = draw(held, 4, 0.0, 0.0, aside=["old"])
@@ -389,6 +394,10 @@ class ChipBlend(TestCase):
         self.assertAlmostEqual(feeds.green_t_per_h * (1 - feeds.moisture_wet_frac) / rate, 1)
         self.assertAlmostEqual(float(feeds.green_each_t_per_h @ (1 - moistures)) / rate, 1)
 
+    def test_a_share_on_the_green_scale_is_another_than_bone_dry(self):
+        feeds = blend_green_feeds(total_bdt_per_h=100, bd_share_each_frac=[0.35, 0.65], moisture_each_frac=[0.46, 0.54])
+        self.assertAlmostEqual(100 * feeds.green_each_t_per_h[0] / feeds.green_t_per_h, 31.4, delta=0.05)
+
     def test_a_feeder_runs_as_its_volume(self):
         half = feeder_speed(bd_t_per_h=6.2, basic_density_kg_per_m3=412, solid_volume_factor=0.38, most_m3_per_h=90)
         whole = feeder_speed(bd_t_per_h=12.4, basic_density_kg_per_m3=412, solid_volume_factor=0.38, most_m3_per_h=90)
@@ -453,6 +462,13 @@ class ChipBlend(TestCase):
         with self.assertRaises(DomainError) as caught:
             choose_blend(listed, 0, 4, Limits())
         self.assertEqual(caught.exception.argument, "total_bdt_per_h")
+
+    def test_a_hot_pile_is_given_its_share_first(self):
+        listed = [candidate("old", "a", 100, age=30), candidate("hot", "b", 100, age=2)]
+        blend = choose_blend(listed, 10, 4, Limits(pile_least_frac={"b": 0.5}))
+        self.assertAlmostEqual(blend.share_frac[1], 0.5)
+        self.assertEqual(blend.binding[0].name, "least of b")
+        self.assertIn("1 % less would draw wood", blend.binding[0].worth)
 
     def test_a_feeder_that_carries_no_more_binds(self):
         listed = [candidate("old", "a", 100, age=30), candidate("new", "b", 100, age=2)]

@@ -21,6 +21,7 @@ from desk.people.roles import COOK
 from desk.stations.frame import new_key, on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.station import station_context
+from desk.yard.trace import fed
 from stock.cooking.end_point import h_curve
 from stock.cooking.follow import target_h
 from stock.figure import Datum, Origin
@@ -77,6 +78,7 @@ def page(request: HttpRequest, state: State, number: int) -> HttpResponse:
         "charge_moved": charge_moved(state, followed),
         "blow_key": new_key(),
         "blow_at": followed.blow_at if followed else None,
+        "chips": fed(state.world, cook.started_at, cook.started_at + timedelta(minutes=state.line.cook.fill_min)),
     }
     return render_page(request, state, "station/cook.html", context, here="cook")
 

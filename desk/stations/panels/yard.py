@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from desk.floor.state import State
 from desk.stations.panels.attempt import Data, Panel
 from desk.stations.panels.fills import assumed, constant, flow, percent, target
+from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES
 
@@ -113,28 +114,34 @@ def _chip_prep(data: Data) -> Sequence[Figure]:
 
 
 def _depith(data: Data) -> Sequence[Figure]:
-    """Moist stage, then wet: what each passes on, what leaves, fibre to pith."""
+    """The stages that take something out, in order: what each passes on, what leaves, fibre to pith."""
     feed = _pick(data, "feed_bdt", "fibre_frac", "pith_frac", "solubles_frac", "dirt_frac")
-    moist = figure("depith_stage", "after the moist stage", {**feed, **_stage(data, "moist")}, decimals=2)
-    made = moist.results
-    words = Origin("computed", "accepts of the moist stage")
-    between = {
-        "feed_bdt": moist.as_datum(),
-        **{
-            f"{name}_frac": Datum(made[f"{name}_bdt"] / made["accepts_bdt"], words, moist)
-            for name in ("fibre", "pith", "solubles", "dirt")
-        },
-    }
-    wet = figure("depith_stage", "after the wet stage", {**between, **_stage(data, "wet")}, decimals=2)
+    made: list[Figure] = []
+    for stage in STAGES:
+        if data[f"pith_removal_frac__{stage}"].value > 0:
+            made.append(figure("depith_stage", f"after the {stage} stage", {**feed, **_stage(data, stage)}, decimals=2))
+            feed = _accepts(made[-1], stage)
+    if not made:
+        message = "no stage takes out any pith; give at least one stage a share"
+        raise DomainError("E_RANGE", "pith_removal_frac__moist", message, "more than 0 in one stage")
+    last = made[-1]
     return [
-        wet.other("fibre_to_pith_ratio", "fibre to pith into the cook", 1),
-        wet,
-        moist,
-        wet.other("fibre_bdt", "useful fibre", 2),
-        wet.other("pith_bdt", "pith left", 2),
-        moist.other("rejects_bdt", "leaves with the moist stage", 2),
-        wet.other("rejects_bdt", "leaves with the wet stage", 2),
+        last.other("fibre_to_pith_ratio", "fibre to pith into the cook", 1),
+        last.other("fibre_bdt", "useful fibre", 2),
+        last.other("pith_bdt", "pith left", 2),
+        *made,
+        *(one.other("rejects_bdt", f"leaves {one.label.removeprefix('after ')}", 2) for one in made),
     ]
+
+
+def _accepts(made: Figure, stage: str) -> dict[str, Datum]:
+    """Return what one stage passes on as the feed of the next."""
+    words, results = Origin("computed", f"accepts of the {stage} stage"), made.results
+    parts = {
+        f"{name}_frac": Datum(results[f"{name}_bdt"] / results["accepts_bdt"], words, made)
+        for name in ("fibre", "pith", "solubles", "dirt")
+    }
+    return {"feed_bdt": made.as_datum(), **parts}
 
 
 def _stage(data: Data, stage: str) -> dict[str, Datum]:
@@ -212,7 +219,7 @@ YARD_PANELS: dict[str, Panel] = {
         " more air than hot enough.",
     ),
     "depith": Panel(
-        "Depithing, moist then wet",
+        "Depithing, stage by stage",
         "depith_stage",
         {
             "feed_bdt": ("Bagasse, an hour's", flow("bagasse_in")),
@@ -220,13 +227,14 @@ YARD_PANELS: dict[str, Panel] = {
             "pith_frac": ("Pith", constant("bagasse_pith_frac")),
             "solubles_frac": ("Solubles", constant("bagasse_solubles_frac")),
             "dirt_frac": ("Dirt", constant("bagasse_dirt_frac")),
+            "pith_removal_frac__dry": ("Pith taken out, dry stage", assumed(0.0, "not run")),
             "pith_removal_frac__moist": ("Pith taken out, moist stage", assumed(STAGES["moist"][0], "as usual")),
             "pith_removal_frac__wet": ("Pith taken out, wet stage", assumed(STAGES["wet"][0], "as usual")),
         },
         _say_depith,
         work=_depith,
         note="All at the sugar house leaves the pith there as fuel; all wet at the mill gives cleaner fibre. Here both, moist"
-        " then wet, since each takes a different pith. A dry stage alone: 0.40 and 0.",
+        " then wet, since each takes a different pith; 0 leaves a stage out, a dry one takes about 0.40.",
     ),
     "pith_target": Panel(
         "Pith to take out for a ratio",

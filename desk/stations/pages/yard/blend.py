@@ -37,6 +37,7 @@ AIMS: Final = (
 )
 # Chips made here are screened; what the lot's own test found at the gate is the logs'.
 SCREENED: Final = {"bark_pct": 0.6, "fines_pct": 1.0}
+HOT_SHARE: Final = 50.0  # % of the feed a hot pile gives unless somebody says otherwise
 CANDIDATES: Final = 14  # lots of one pile that may matter within the span
 
 
@@ -71,7 +72,17 @@ def defaults(state: State) -> dict[str, str]:
     values = {name: f"{getattr(limits, name):g}" for name, *_ in FIELDS if hasattr(limits, name)}
     values["total_bdt_per_h"] = f"{state.flows['chips_in']:.2f}"
     values |= {f"most_{name}": f"{100 * share:g}" for name, share in limits.species_most_frac.items()}
+    values |= {f"least_{pile.part.id}": f"{HOT_SHARE:g}" for pile in hot_piles(state)}
     return values
+
+
+def hot_piles(state: State) -> list[Pile]:
+    """Return the piles that feed the wood line and stand outside their temperature band: they go first."""
+    piles = [
+        one for one in yard_of(state).piles.values() if one.part.stream == "chips_in" and one.part.feeds and one.lots
+    ]
+    readings = ((pile, state.readings.get(pile.part.probe or "")) for pile in piles)
+    return [pile for pile, reading in readings if reading and reading.verdict.side == "high"]
 
 
 def attempt(state: State, typed: Any) -> Tried:
@@ -97,8 +108,8 @@ def _numbers(values: dict[str, str]) -> dict[str, float]:
         )
         raise DomainError("E_ORDER", "moisture_least_pct", message, f"less than {found['moisture_most_pct']:g} %")
     for name, value in found.items():
-        if name.startswith("most_") and not 0 <= value <= 100:
-            raise DomainError("E_RANGE", name, f"{name[5:]} share is {value:g} %", "0 to 100 %")
+        if name.startswith(("most_", "least_")) and not 0 <= value <= 100:
+            raise DomainError("E_RANGE", name, f"{name.partition('_')[2]} share is {value:g} %", "0 to 100 %")
     return found
 
 
@@ -129,6 +140,7 @@ def _worked(state: State, values: dict[str, str], numbers: dict[str, float], aim
         bark_most_pct=numbers["bark_most_pct"],
         mean_age_most_d=numbers["mean_age_most_d"],
         species_most_frac={name[5:]: value / 100 for name, value in numbers.items() if name.startswith("most_")},
+        pile_least_frac={name[6:]: value / 100 for name, value in numbers.items() if name.startswith("least_")},
         pile_most_bdt_per_h={
             pile.part.id: _most(yard, pile)
             for pile in yard.piles.values()
@@ -145,7 +157,7 @@ def _worked(state: State, values: dict[str, str], numbers: dict[str, float], aim
 
 def _named(yard: YardNow, binding: Binding) -> Binding:
     """Write a limit with the pile's own name, and its lots by number."""
-    for opening in ("feeder of ", "stock of "):
+    for opening in ("feeder of ", "stock of ", "least of "):
         if binding.name.startswith(opening):
             name = opening + yard.part.pile(binding.name.removeprefix(opening)).name
             return replace(binding, name=name, worth=re.sub(r"@\w+", "", binding.worth))
@@ -173,19 +185,8 @@ def _feeding(
         share = sum(part for _, part in mine)
         if share <= 0:
             continue
-        species = yard.part.of_species(pile.part.species)
-        set_by = state.set_origin(f"pile {pile.part.name}")
-        speed = figure(
-            "feeder_speed",
-            f"feeder of {pile.part.name}",
-            {
-                "bd_t_per_h": Datum(share * total, Origin("computed", f"{100 * share:.1f} % of {total:.2f} BDt/h")),
-                "basic_density_kg_per_m3": Datum(species.basic_density_kg_per_m3, set_by),
-                "solid_volume_factor": Datum(pile.part.solid_volume_factor, set_by),
-                "most_m3_per_h": Datum(pile.part.feeder_most_m3_per_h, set_by),
-            },
-            decimals=0,
-        )
+        wanted = Datum(share * total, Origin("computed", f"{100 * share:.1f} % of {total:.2f} BDt/h"))
+        speed = yard.feeder_figure(pile, wanted)
         green = sum(total * part / (1 - lot.moisture_frac) for lot, part in mine)
         lots = tuple((lot.number, part) for lot, part in mine)
         found.append(Feeding(pile, share, lots, green, speed))
@@ -261,11 +262,13 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
 
 def _rows(yard: YardNow, tried: Tried) -> list[tuple[str, str, str, str]]:
     rows = [(name, label, unit, tried.values[name]) for name, label, unit, _, _ in FIELDS]
-    limits = yard.part.blend.species_most_frac
-    return rows + [
-        (f"most_{name}", f"{yard.part.of_species(name).name}, most", "%", tried.values[f"most_{name}"])
-        for name in limits
-    ]
+    for name, text in tried.values.items():
+        side, _, of = name.partition("_")
+        if side == "most":
+            rows.append((name, f"{yard.part.of_species(of).name}, most", "%", text))
+        elif side == "least":
+            rows.append((name, f"{yard.part.pile(of).name} is hot: at least", "%", text))
+    return rows
 
 
 def sentence(yard: YardNow) -> str:

@@ -40,6 +40,7 @@ class Drawn:
     rate: float
     feed: str
     full_pct: float
+    cover: Figure | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,6 +157,7 @@ def _pile(yard: YardNow, pile: Pile, left: float, wide: float, rate: float) -> D
     return Drawn(
         pile, _path(points), _path(full), _slices(points, pile.bands(now)), left, GROUND_Y - high, level, stock, rate, feed,
         100 * filled,
+        yard.cover_figure(pile) if part.feeds else None,
     )  # fmt: skip
 
 

@@ -72,13 +72,19 @@ def show(request: HttpRequest, state: State, *, refused: str = "", status: int =
     yard = yard_of(state)
     context = station_context(state, "yard")
     readings = [one for one in context["readings"] if one.tag.id in SHOWN or one.verdict.level != "ok"]
+    rates = yard.rates()
     context |= yard_context(state, "yard")
     context |= {
         "readings": sorted(readings, key=lambda one: one.verdict.level == "ok"),
         "quiet": [one for one in context["readings"] if one not in readings],
         "sentence": sentence(yard),
-        "drawing": draw_yard(yard, yard.rates()),
+        "drawing": draw_yard(yard, rates),
         "bands": BAND_NAMES,
+        "feeding": [
+            (pile.part.name, speed, rates[pile.part.id])
+            for pile in yard.piles.values()
+            if pile.part.id in rates and (speed := yard.running_feeder(pile)) is not None
+        ],
         "trips": list(reversed(yard.trips))[:3],
         "trip_limit": yard.trips_figure(),
         "trip_count": yard.trip_counts[1],

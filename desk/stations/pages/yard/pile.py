@@ -31,6 +31,8 @@ def show(request: HttpRequest, state: State, pile_id: str, *, refused: str = "")
         "pile": pile,
         "stock": yard.pile_figure(pile),
         "loss": yard.loss_figure(pile),
+        "months": yard.months_figure(pile) if pile.lots else None,
+        "cover": yard.cover_figure(pile),
         "bands": [
             (name, mass, 100 * mass / pile.bdt if pile.bdt else 0) for name, mass in zip(BAND_NAMES, bands, strict=True)
         ],
