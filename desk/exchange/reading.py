@@ -134,10 +134,17 @@ def write_rows(form: str, columns: Sequence[str], rows: Iterable[Mapping[str, An
     sheet.append(list(columns))
     for row in rows:
         values = (row.get(name) for name in columns)
-        sheet.append([value if isinstance(value, (int, float)) else _safe(_text(value)) for value in values])
+        sheet.append([_cell(value) for value in values])
     packed = io.BytesIO()
     book.save(packed)
     return packed.getvalue()
+
+
+def _cell(value: Any) -> Any:
+    """Return a cell of a workbook: numbers as numbers, unless its sixteen digits would lose some of them."""
+    if isinstance(value, (int, float)) and float(f"{value:.16g}") == value:
+        return value
+    return _safe(_text(value))
 
 
 def _safe(text: str) -> str:

@@ -454,5 +454,5 @@ def lot_figure(lot: Lot) -> Figure:
     )
     moisture = figure("moisture_of_replicates", "moisture", {"each_moisture_frac": each}, decimals=4)
     data = {"green_mass_t": net.as_datum(), "moisture_wet_frac": moisture.as_datum()}
-    shown = figure("bone_dry_mass_t", f"bone-dry in lot {lot.number}", data, decimals=2)
+    shown = figure("bone_dry_mass_t", f"bone-dry in lot {lot.number}", data, decimals=2, unit="BDt")
     return replace(shown, key=f"yard:lot.{lot.pk}") if lot.pk else shown

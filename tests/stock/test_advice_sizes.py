@@ -91,3 +91,51 @@ class ByHand(TestCase):
         self.assertEqual(now.data["level_pct"].value, 58)
         wanted = found.size.data["wanted_bd_t"].figure
         self.assertEqual(wanted.data["level_pct"].value, 78)
+
+
+class YardByHand(TestCase):
+    def test_wetter_chips_get_less_liquor_for_their_weight(self):
+        found = card("chip_moisture", 52.0)
+        self.assertAlmostEqual(found.size.value, 0.48 / (1 - constant("cook_chip_moisture_frac")))
+        self.assertIn("multiply white liquor by 0.923", found.correction)
+
+    def test_bark_sets_the_log_feed_through_the_time_it_needs(self):
+        minutes = math.log(constant("drum_bark_in_frac") / 0.006) / constant("drum_rate_per_min")
+        feed = 60 * constant("drum_volume_m3") * constant("drum_fill_frac") * constant("drum_log_solid_frac") / minutes
+        self.assertAlmostEqual(card("bark_in_chips", 1.1).size.value, feed)
+        self.assertAlmostEqual(card("bark_wood", 18).size.value, minutes)
+
+    def test_fines_cost_wood(self):
+        found = card("chip_fines", 2.0)
+        pulp, chips = Facts().flow("washed").value, Facts().flow("chips_in").value
+        wood = 900 / (pulp / chips * constant("cook_basic_density_kg_per_m3"))
+        self.assertAlmostEqual(found.size.value, 0.010)
+        self.assertAlmostEqual(found.size.results["wood_m3_per_adt"], 0.010 * wood)
+
+    def test_a_cold_bin_says_the_steam_and_the_rate_without_it(self):
+        found = card("chip_bin_temp", 93)
+        steam = found.size.data["steam_kg_per_bdt"].value
+        chips = Facts().flow("chips_in").value
+        self.assertAlmostEqual(found.size.value, min(chips, 1000 * constant("steam_to_chips_t_per_h") / steam))
+        self.assertIn(f"Raise steam to {steam * chips / 1000:.1f} t/h", found.correction)
+
+    def test_short_stock_is_stretched_over_the_wait(self):
+        use = 24 * Facts().flow("chips_in").value
+        self.assertAlmostEqual(card("wood_stock", 5).size.value, 5 * use / (constant("yard_lead_d") + 1))
+
+    def test_pith_is_taken_out_as_far_as_the_wet_stage_leaves_it(self):
+        between = 8.0 * (1 - 0.45) / (1 - 0.04)
+        removal = 1 - 0.62 * 0.94 / (between * 0.28)
+        self.assertAlmostEqual(card("fibre_to_pith", 6.4).size.value, removal)
+
+    def test_fibre_in_the_pith_is_counted_as_pulp(self):
+        bagasse = 24 * Facts().flow("bagasse_in").value
+        by_hand = (0.13 - 0.098) * bagasse * 0.62 * constant("yield_cane_frac") / 0.9
+        self.assertAlmostEqual(card("pith_fibre", 13.0).size.value, by_hand)
+
+    def test_a_meter_that_shows_more_than_the_scale_books_less(self):
+        chips = Facts().flow("chips_in").value
+        self.assertAlmostEqual(card("chip_meter_gap", 5.0).size.value, chips / 1.05)
+
+    def test_a_hot_spot_loses_by_its_own_temperature(self):
+        self.assertAlmostEqual(card("pile_b_temp", 56).size.value, 0.008 * 2 ** ((56 - 15) / 10))

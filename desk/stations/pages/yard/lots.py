@@ -251,6 +251,7 @@ def _moves(state: State, number: str) -> list[dict[str, Any]]:
             "source": row.op.source,
         }
         for row in rows
+        if abs(row.bdt) >= 0.005
     ]
 
 
