@@ -80,7 +80,7 @@ async def serve(plant: Plant, endpoint: str, drop: Path | None, days: float) -> 
                 await node.write_value([float(cook.number), float(digester), started, cook.charge_pct_naoh_on_wood])
             if drop is not None:
                 drop_files(plant, run, drop, max(dropped_s, now - 86_400), now)
-                dropped_s = now - 60
+                dropped_s = max(dropped_s, now - 60)
             await asyncio.sleep(EVERY_S)
 
 

@@ -13,7 +13,7 @@ from desk.stations.words import lower_first, number_word
 from stock.figure import Figure
 from stock.line.drawing import Lane, Node, draw_line
 
-WIDTH, HEIGHT = 962, 488
+WIDTH, HEIGHT = 962, 518
 VAT_H, VAT_HALF = 48.0, 24.0
 
 
