@@ -140,7 +140,7 @@ def correct(record: Record, person: Person, *, value: float | None, text: str, r
         kind=record.kind,
         station=record.station,
         tag=record.tag,
-        value=value if record.kind == Record.Kind.READING else None,
+        value=value if record.kind == Record.Kind.READING else record.value,
         unit=record.unit,
         level=level,
         text=text.strip()[:500],

@@ -18,7 +18,7 @@ from desk.floor.appending import AppendOnlyError
 from desk.floor.handover import compose
 from desk.floor.models import Cook, Record, epoch
 from desk.floor.next_up import next_up
-from desk.floor.services import NotAllowedError
+from desk.floor.services import NotAllowedError, correct
 from desk.floor.state import State
 from desk.yard.contribution import due
 from desk.yard.models import BlendPlan, Classification, Dropped, Holding, Lot, Movement, Op, Ticket
@@ -281,6 +281,12 @@ class Metal(YardCase):
         card = next(card for card in state.advice if card.rule == "trips_run")
         self.assertAlmostEqual(card.size.value, 2 + 3 * 2**0.5)
         self.assertIn("Do not lower the gain", card.correction)
+
+    def test_a_trip_is_corrected_in_its_words_and_keeps_its_minutes(self):
+        record = self.trip(minutes=6)
+        new = correct(record, self.people["operator"], value=None, text="Metal trip, chipper infeed: bolt", reason="wrong belt", form_key=self.key())  # fmt: skip
+        self.assertEqual((new.tag, new.value, new.unit), ("trip", 6, "min"))
+        self.assertEqual(self.yard().trip_counts[1], 1)
 
     def test_bad_trips_are_refused(self):
         with self.assertRaisesRegex(ValidationError, "is no detector"):
