@@ -6,7 +6,7 @@ from stock import steam
 from stock.bleaching import stage as bleaching
 from stock.blending import furnish
 from stock.consistency import basis, dilution
-from stock.cooking import end_point, liquor
+from stock.cooking import end_point, kinetics, liquor
 from stock.delivery import machine
 from stock.intake import bagasse, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
@@ -45,6 +45,7 @@ MODULES: Final = (
     steam,
     liquor,
     end_point,
+    kinetics,
     washing,
     screening,
     bleaching,

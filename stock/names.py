@@ -113,6 +113,7 @@ UNITS: Final[dict[str, str]] = {
     "bdt_per_m2": "BDt/m²",
     "kg_per_d": "kg/d",
     "pct_per_h": "%/h",
+    "pct_per_min": "%/min",
     "cost_per_bdt": "per BDt",
     "deg": "°",
     "s": "s",

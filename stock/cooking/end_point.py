@@ -45,13 +45,14 @@ def h_rate(*, temperature_c: float) -> float:
 )
 def h_factor(*, times_min: np.ndarray, temperatures_c: np.ndarray) -> float:
     """Return the H-factor collected over a record; readings apart by more than 10 min warn."""
-    _refuse_disorder(times_min, temperatures_c)
+    refuse_disorder(times_min, temperatures_c)
     if float(np.max(np.diff(times_min))) > 30:
         warn("a gap of more than 30 min between temperature readings; the line between them is a guess")
     return float(h_curve(times_min, temperatures_c)[1][-1])
 
 
-def _refuse_disorder(times_min: np.ndarray, temperatures_c: np.ndarray) -> None:
+def refuse_disorder(times_min: np.ndarray, temperatures_c: np.ndarray) -> None:
+    """Refuse a temperature record whose lists differ in length or whose times do not rise."""
     if len(times_min) != len(temperatures_c):
         message = f"{len(times_min)} times but {len(temperatures_c)} temperatures"
         raise DomainError("E_COUNT", "temperatures_c", message, f"{len(times_min)} temperatures")

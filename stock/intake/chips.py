@@ -222,7 +222,7 @@ def chip_class_percent(*, mass_by_class_g: np.ndarray, sample_mass_g: float) -> 
 
 
 # Mean thickness of each class, and mean kappa of a chip of that thickness where thin chips
-# come out at 29.8: slab diffusion with bulk kinetics, softwood, 170 °C for 100 min or 155 °C for 360.
+# come out at 29.8: what simulate_chip_slab gives for softwood, 170 °C for 100 min or 155 °C for 360.
 CLASS_MM: Final = (11.5, 9.5, 6.0, 4.5, 2.5, 1.5)
 _SLAB_MM: Final = (2, 4, 6, 8, 10, 12)
 _SLAB_KAPPA: Final = {"hot": (29.8, 29.9, 30.0, 30.4, 32.9, 37.2), "cool": (29.8, 29.8, 29.8, 29.8, 30.1, 31.2)}
