@@ -20,6 +20,7 @@ class Panel:
 
     With `method` one method is worked out from all the fields; `work` strings several
     together instead, and `args_of` then names the method that sets each field's limits.
+    `tell` says the answer from all the figures, where the first is not enough.
     `note` says in a sentence what schools differ on.
     """
 
@@ -31,6 +32,7 @@ class Panel:
     work: Callable[[Data], Sequence[Figure]] | None = None
     args_of: Mapping[str, str] = field(default_factory=dict)
     note: str = ""
+    tell: Callable[[Sequence[Figure]], str] | None = None
 
     def limits_of(self, name: str) -> Any:
         """Return what a field may hold."""
@@ -102,7 +104,8 @@ def attempt(state: State, panel: Panel, typed: Mapping[str, Any]) -> Attempt:
         for one in shown
     ]
     fault = fault or next(iter(faults.values()), "")
-    return Attempt(panel, shown, figures, panel.say(figures[0]) if figures else "", fault)
+    said = (panel.tell(figures) if panel.tell else panel.say(figures[0])) if figures else ""
+    return Attempt(panel, shown, figures, said, fault)
 
 
 def _one(panel: Panel, data: Data) -> Figure:

@@ -57,11 +57,28 @@ def _debark(data: Data) -> Sequence[Figure]:
         "steam from it",
         {"fuel_t_per_h": wet, "net_heat_mj_per_kg": Datum(max(heat.value, 0.0), heat.as_datum().origin, heat)},
     )
-    return [time, needed, left, lost, mixed, heat, steam]
+    feed = figure(
+        "drum_throughput",
+        "feed at which they stay as long as needed",
+        {
+            **_pick(data, "drum_volume_m3", "fill_frac", "log_solid_frac"),
+            "residence_min": Datum(max(needed.value, 1.0), needed.as_datum().origin, needed),
+        },
+    )
+    return [time, needed, feed, left, lost, mixed, heat, steam]
 
 
-def _say_debark(time: Figure) -> str:
-    return f"Logs stay {time.text} min in the drum."
+def _tell_debark(figures: Sequence[Figure]) -> str:
+    time, needed, feed, *_ = figures
+    over = time.value - needed.value
+    if abs(over) < 1:
+        return f"Logs stay {time.text} min in the drum, as long as the bark target needs."
+    if over > 0:
+        return (
+            f"Logs stay {time.text} min, {over:.0f} longer than the bark target needs: feed up to {feed.text} m³ solid/h,"
+            " or close in the gate; wood is lost meanwhile."
+        )
+    return f"Logs stay {time.text} min, {-over:.0f} short of what the bark target needs: feed {feed.text} m³ solid/h at most."
 
 
 def _drum_feed(state: State) -> Datum:
@@ -183,8 +200,9 @@ YARD_PANELS: dict[str, Panel] = {
             "bd_t_per_h": ("Bark to the boiler", flow("bark")),
             "moisture_wet_frac": ("Its moisture, as a fraction", constant("drum_bark_moisture_frac")),
         },
-        _say_debark,
+        lambda time: f"Logs stay {time.text} min in the drum.",
         work=_debark,
+        tell=_tell_debark,
         args_of={
             "bark_in_frac": "residual_bark_fraction",
             "rate_per_min": "residual_bark_fraction",

@@ -37,6 +37,15 @@ def _in_units(context: Context, value: float, unit: str, decimals: int) -> tuple
     return f"{value:,.{decimals}f}".replace(",", " "), unit
 
 
+def _as_shown(context: Context, figure: Figure) -> tuple[str, str]:
+    """Return a figure's number and unit as people read them: covers as times, fractions in per cent."""
+    if figure.key.startswith("cover:"):
+        return cover_text(figure.value), ""
+    if figure.result_name.endswith("_frac"):
+        return _in_units(context, 100 * figure.value, "%", max(figure.decimals - 2, 0))
+    return _in_units(context, figure.value, figure.unit, figure.decimals)
+
+
 def working_url(world_slug: str, key: str, path: str = "") -> str:
     """Return the address of a number's working."""
     query = {"of": key, **({"path": path} if path else {})}
@@ -46,10 +55,7 @@ def working_url(world_slug: str, key: str, path: str = "") -> str:
 @register.simple_tag(takes_context=True)
 def num(context: Context, figure: Figure, css: str = "") -> SafeString:
     """Write a number with its unit; pressing it opens its working."""
-    if figure.key.startswith("cover:"):
-        text, unit = cover_text(figure.value), ""
-    else:
-        text, unit = _in_units(context, figure.value, figure.unit, figure.decimals)
+    text, unit = _as_shown(context, figure)
     tail = format_html(' <span class="unit">{}</span>', unit) if unit else ""
     if not figure.key:
         return format_html('<span class="num {}">{}{}</span>', css, text, tail)
@@ -71,10 +77,7 @@ def svg_num(context: Context, figure: Figure | None, x: float, y: float, css: st
     """Write a number inside a drawing; pressing it opens its working."""
     if figure is None:
         return format_html('<text x="{}" y="{}" class="t-num soft">no draw</text>', f"{x:.1f}", f"{y:.1f}")
-    if figure.key.startswith("cover:"):
-        text, unit = cover_text(figure.value), ""
-    else:
-        text, unit = _in_units(context, figure.value, figure.unit, figure.decimals)
+    text, unit = _as_shown(context, figure)
     url = working_url(context["world"].slug, figure.key)
     said = f"{prefix.strip('▲◆ ')} {text} {unit}".strip()  # what is seen comes first where words stand before it
     label = f"{said}, {figure.label}" if prefix.strip("▲◆ ") else f"{figure.label}: {said}"
