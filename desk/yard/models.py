@@ -82,6 +82,7 @@ class Op(AppendOnly):
         DRAW = "draw", "drawn"
         SURVEY = "survey", "surveyed"
         CORRECT = "correct", "lot corrected"
+        UNDO = "undo", "taken back"
 
     world = models.ForeignKey(World, on_delete=models.PROTECT)
     kind = models.CharField(max_length=10, choices=Kind)
@@ -91,6 +92,7 @@ class Op(AppendOnly):
     from_at = models.DateTimeField()
     to_at = models.DateTimeField()
     source = models.CharField(max_length=60)
+    undoes = models.OneToOneField("self", on_delete=models.PROTECT, null=True, blank=True, related_name="undone_by")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
     entered_at = models.DateTimeField(default=timezone.now)
     form_key = models.CharField(max_length=60, unique=True)

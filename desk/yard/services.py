@@ -22,7 +22,7 @@ from stock.errors import DomainError
 from stock.intake.blend import Blend
 from stock.intake.chips import chip_class_percent
 from stock.intake.lot import Decision, bone_dry_mass_t, decide, moisture_of_replicates, net_mass_t
-from stock.intake.piles import Held, Move, chip, correct_to, draw, lay
+from stock.intake.piles import DUST_BDT, Held, Move, chip, correct_to, draw, lay, settle
 from stock.line.yard import Material, PileDef, YardDef
 from stock.working import recording
 
@@ -446,6 +446,81 @@ def survey(
     return op
 
 
+def take_back(world: World, person: Person, op: Op, *, why: str, form_key: str) -> Op:
+    """Take back a draw or a chip run that was booked wrongly; both stay readable.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError
+        Nothing is written: wrong role, no reason, taken back before, chips already drawn on.
+    """
+    require(person, CORRECT)
+    if (sent := Op.objects.filter(form_key=form_key).first()) is not None:
+        return sent
+    if not why.strip():
+        raise ValidationError({"why": "say why, so that the next shift understands"})
+    if op.kind not in (Op.Kind.DRAW, Op.Kind.CHIP):
+        raise ValidationError({"op": f"what was {op.get_kind_display()} is not taken back here"})
+    now, part = clock.now(), yard_part(world)
+    undo = _op(world, person, Op.Kind.UNDO, op.pile, op.bdt, now, now, to_pile=op.to_pile, form_key=form_key)
+    undo.undoes = op
+    with transaction.atomic():
+        try:
+            undo.save()
+        except IntegrityError:
+            raise ValidationError({"op": "it was taken back before"}) from None
+        aged: dict[str, float] = {}
+        if op.to_pile:
+            aged = _put_back(world, undo, op, part.pile(op.to_pile), {})
+        _put_back(world, undo, op, part.pile(op.pile), aged)
+        _write(undo, "boiler", [Move(m.lot_number, "boiler", -m.bdt) for m in op.movements.filter(kind="boiler")])
+        words = f"{part.pile(op.pile).name}: {op.bdt:.1f} BDt {op.get_kind_display()} taken back; {why.strip()}"[:500]
+        _tell(world, person, words, now, f"d-{form_key}", subject=op.pile)
+    return undo
+
+
+AGED_MOST: Final = 0.02  # of what was laid down; less than that is missing because it aged, not because it was drawn
+
+
+def _put_back(world: World, undo: Op, op: Op, pile: PileDef, aged: Mapping[str, float]) -> dict[str, float]:
+    """Turn what an operation moved in one pile round, lot by lot; return what had aged away of each meanwhile.
+
+    What aged stays aged: `aged` is taken off what goes back, so that mass closes.
+    """
+    loss, at_s = yard_of(State(world)).piles[pile.id].loss_per_month, epoch(undo.to_at)
+    held = {one.lot: one for one in _held(world, pile.id)}
+    moves: list[Move] = []
+    short: dict[str, float] = {}
+    for row in op.movements.filter(pile=pile.id, kind__in=("in", "out")):
+        there = held.get(row.lot_number)
+        if there is not None:
+            there, losses = settle(there, at_s, loss)
+            moves += losses
+        lying = there.bdt if there else 0.0
+        back = -row.bdt - aged.get(row.lot_number, 0.0)
+        if lying + back < -AGED_MOST * row.bdt:
+            message = (
+                f"{row.bdt:.2f} BDt of lot {row.lot_number} went onto {pile.name}, {lying:.2f} BDt still lies there"
+            )
+            raise ValidationError({"op": message})
+        short[row.lot_number] = max(0.0, -(lying + back))
+        back += short[row.lot_number]
+        since = there.since_s if there else _since(world, pile, row.lot_number)
+        held[row.lot_number] = Held(row.lot_number, lying + back, since, at_s)
+        moves.append(Move(row.lot_number, "correct", back))
+    _write(undo, pile.id, moves)
+    _keep(world, pile, [one for one in held.values() if one.bdt > DUST_BDT])
+    return short
+
+
+def _since(world: World, pile: PileDef, lot: str) -> float:
+    """Return when a lot was first laid on a pile."""
+    first = (
+        Movement.objects.filter(op__world=world, pile=pile.id, lot_number=lot, kind="in").order_by("op__to_at").first()
+    )
+    return float(epoch(first.op.to_at)) if first else float(epoch(clock.now()))
+
+
 def _op(
     world: World,
     person: Person | None,
@@ -629,6 +704,44 @@ def classify(
             )
             _tell(world, person, words, at, f"c-{form_key}", subject=source)
     return row
+
+
+def correct_class(
+    world: World,
+    person: Person,
+    row: Classification,
+    sample_g: float,
+    masses_g: Sequence[float],
+    *,
+    why: str,
+    form_key: str,
+) -> Classification:
+    """Supersede a classification; the old one stays readable.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written.
+    """
+    require(person, CORRECT)
+    if (sent := Classification.objects.filter(form_key=form_key).first()) is not None:
+        return sent
+    if not why.strip():
+        raise ValidationError({"why": "say why, so that the next shift understands"})
+    chip_class_percent(mass_by_class_g=np.array(masses_g), sample_mass_g=sample_g)
+    new = Classification(
+        world=world, source=row.source, at=row.at, sample_g=sample_g, masses_g=list(masses_g), by=person, supersedes=row,
+        form_key=form_key,
+    )  # fmt: skip
+    with transaction.atomic():
+        try:
+            new.save()
+        except IntegrityError:
+            raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
+        name = source_name(yard_part(world), row.source)
+        words = f"Chip classes of {name}, {clock.local(row.at):%d %b %H:%M}, corrected: {why.strip()}"[:500]
+        _tell(world, person, words, clock.now(), f"c-{form_key}", subject=row.source)
+    return new
 
 
 def accept_blend(

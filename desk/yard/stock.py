@@ -249,7 +249,11 @@ class YardNow:
         """The newest draw of each pile in the last six hours."""
         since = self.state.now - timedelta(hours=6)
         rows = Op.objects.filter(
-            world=self.state.world, kind__in=(Op.Kind.DRAW, Op.Kind.CHIP), to_at__gt=since, to_at__lte=self.state.now
+            world=self.state.world,
+            undone_by=None,
+            kind__in=(Op.Kind.DRAW, Op.Kind.CHIP),
+            to_at__gt=since,
+            to_at__lte=self.state.now,
         )
         found: dict[str, Op] = {}
         for row in rows:

@@ -67,7 +67,7 @@ def _keep_op(world: World, person: Person, row: Mapping[str, str], key: str) -> 
 
 def _ops(world: World) -> Iterator[dict[str, Any]]:
     kinds = (Op.Kind.DRAW, Op.Kind.CHIP, Op.Kind.SURVEY)
-    for op in Op.objects.filter(world=world, kind__in=kinds).order_by("to_at", "id").iterator():
+    for op in Op.objects.filter(world=world, kind__in=kinds, undone_by=None).order_by("to_at", "id").iterator():
         span = {"from_at": op.from_at.isoformat(), "to_at": op.to_at.isoformat()}
         yield {"kind": op.kind, "pile": op.pile, "to_pile": op.to_pile, "bdt": op.bdt, **span}
 

@@ -29,7 +29,13 @@ def fed(world: World, from_at: datetime, to_at: datetime, stream: str = WOOD) ->
     part = line_of(world.version).yard
     piles = {pile.id for pile in part.piles if pile.stream == stream and pile.feeds} if part else set()
     rows = Movement.objects.filter(
-        op__world=world, op__kind=Op.Kind.DRAW, kind="out", pile__in=piles, op__to_at__gt=from_at, op__from_at__lt=to_at
+        op__world=world,
+        op__kind=Op.Kind.DRAW,
+        op__undone_by=None,
+        kind="out",
+        pile__in=piles,
+        op__to_at__gt=from_at,
+        op__from_at__lt=to_at,
     ).values_list("lot_number", "bdt", "op__from_at", "op__to_at")
     mass: dict[str, float] = defaultdict(float)
     for lot, bdt, begun, ended in rows:
@@ -49,7 +55,9 @@ def lots_of_cook(cook: Cook) -> list[Part]:
 def cooks_of_lot(world: World, lot: str) -> list[tuple[Cook, float]]:
     """Return the cooks that took wood of a lot, with its share in each, oldest first."""
     spans = list(
-        Op.objects.filter(world=world, kind=Op.Kind.DRAW, movements__lot_number=lot, movements__kind="out")
+        Op.objects.filter(
+            world=world, kind=Op.Kind.DRAW, undone_by=None, movements__lot_number=lot, movements__kind="out"
+        )
         .values_list("from_at", "to_at")
         .distinct()
     )

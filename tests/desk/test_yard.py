@@ -34,6 +34,7 @@ from desk.yard.services import (
     receive,
     release_lot,
     survey,
+    take_back,
 )
 from desk.yard.stock import STEPS, yard_of
 from desk.yard.tables import YARD_TABLES
@@ -202,6 +203,54 @@ class Piles(YardCase):
         with self.assertRaisesRegex(ValidationError, "Pile D holds spruce"):
             self.chip(5, onto="pile_d")
 
+    def test_a_draw_booked_wrongly_is_taken_back_lot_by_lot(self):
+        self.lot(number="S-1", material="alder_chips", hours_ago=30)
+        self.lot(number="S-2", material="alder_chips", hours_ago=20)
+        before = {one.number: one.now_bdt for one in self.yard().piles["pile_c"].lots}
+        op = self.draw("pile_c", 25)
+        undo = take_back(self.world, self.people["operator"], op, why="wrong pile", form_key=self.key())
+        after = {one.number: one.now_bdt for one in self.yard().piles["pile_c"].lots}
+        self.assertEqual(list(after), list(before))
+        for number, bdt in before.items():
+            self.assertAlmostEqual(after[number], bdt, places=3)
+        self.assertEqual(self.yard().rates(), {})
+        self.assertEqual(lots_of_cook(Cook.objects.order_by("-started_at")[1]), [])
+        self.assertEqual(undo.undoes, op)
+        self.assert_book_closes()
+        with self.assertRaisesRegex(ValidationError, "taken back before"):
+            take_back(self.world, self.people["operator"], op, why="again", form_key=self.key())
+        with self.assertRaisesRegex(ValidationError, "say why"):
+            take_back(self.world, self.people["operator"], self.draw("pile_c", 1), why=" ", form_key=self.key())
+        with self.assertRaisesRegex(ValidationError, "not taken back here"):
+            take_back(self.world, self.people["operator"], undo, why="x", form_key=self.key())
+
+    def test_a_chip_run_is_taken_back_only_while_its_chips_lie_there(self):
+        self.lot("R-1", hours_ago=40, bark_pct=11.0)
+        op = self.chip(12)
+        self.draw("pile_a", 6)
+        with self.assertRaisesRegex(ValidationError, "still lies there"):
+            take_back(self.world, self.people["operator"], op, why="wrong pile", form_key=self.key())
+        self.assert_book_closes()
+        second = self.chip(3, onto="pile_b")
+        take_back(self.world, self.people["operator"], second, why="wrong pile", form_key=self.key())
+        self.assertEqual(self.yard().piles["pile_b"].lots, ())
+        boiler = Movement.objects.filter(pile="boiler").aggregate(s=Sum("bdt"))["s"]
+        self.assertAlmostEqual(boiler, 12 * (1 - 0.975 * 0.89))
+        self.assert_book_closes()
+
+    def test_a_draw_is_taken_back_on_its_page_and_the_lot_still_balances(self):
+        lot = self.lot(number="S-1", material="alder_chips", hours_ago=10)
+        op = self.draw("pile_c", 5)
+        self.sign_in()
+        typed = {"op": str(op.pk), "why": "typed twice", "form_key": self.key()}
+        self.assertEqual(self.client.post("/live/yard/pile/pile_c/undo/", typed).status_code, 302)
+        self.assertContains(self.client.get("/live/yard/pile/pile_c/"), 'class="struck"')
+        page = self.client.get(f"/live/yard/lots/{lot.number}/")
+        self.assertAlmostEqual(page.context["sums"]["fed"], 0)
+        self.assertEqual(self.client.post("/live/yard/pile/pile_c/undo/", {"op": "x"}).status_code, 404)
+        refused = self.client.post("/live/yard/pile/pile_c/undo/", {**typed, "form_key": self.key()})
+        self.assertContains(refused, "taken back before", status_code=422)
+
     def test_a_survey_corrects_the_book_and_says_what_it_said(self):
         self.lot(number="S-1", material="alder_chips")
         survey(self.world, self.people["operator"], "pile_c", 15, how="by mass", at=NOW, form_key=self.key())
@@ -343,6 +392,19 @@ class Chips(YardCase):
         readings = State(self.world, NOW).readings
         self.assertAlmostEqual(readings["overthick"].value, 100 * 158 / sum(MASSES))
         self.assertEqual(readings["overthick"].as_figure().method.name, "chip_class_percent")
+
+    def test_a_sample_is_superseded_with_why(self):
+        row = classify(self.world, self.people["tester"], "feed", SAMPLE, MASSES, at=NOW, form_key=self.key())
+        self.sign_in()
+        names = ("oversize", "overthick", "large_accepts", "small_accepts", "pins", "fines")
+        typed = {"sample_g": str(SAMPLE), **{name: str(mass) for name, mass in zip(names, MASSES, strict=True)}}
+        address = f"/live/yard/chips/{row.pk}/correct/"
+        self.assertContains(self.client.post(address, typed), "say why", status_code=422)
+        typed |= {"overthick": "358", "large_accepts": "2956", "why": "two trays swapped"}
+        self.client.post(address, typed)
+        self.assertAlmostEqual(State(self.world, NOW).readings["overthick"].value, 100 * 358 / sum(MASSES))
+        self.assertEqual(Classification.objects.count(), 2)
+        self.assertEqual(self.client.post(address, typed).status_code, 404)
 
     def test_samples_that_cannot_be_are_refused(self):
         for source, sample, masses, words in (

@@ -4,17 +4,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
+from desk.people.roles import CORRECT
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.yard.overview import acting, in_band, key_of, number, yard_context
 from desk.stations.panels import PANELS, attempt
+from desk.yard.models import Classification
 from desk.yard.news import Sampled
-from desk.yard.services import LOCK_CHECKS, LOCKING, classify, knife_step
+from desk.yard.services import LOCK_CHECKS, LOCKING, classify, correct_class, knife_step
 from desk.yard.stock import RUNNING_SHARE, STEPS, KnifeSet, YardNow, shares_of, source_name, sources, yard_of
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.chips import CLASSES
@@ -39,7 +42,7 @@ class Bar:
     out: bool
 
 
-def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpResponse:
+def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) -> HttpResponse:
     """Show logs and chips."""
     yard = yard_of(state)
     source = request.GET.get("source", "feed")
@@ -60,6 +63,8 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "advice": [(card, card.size) for card in state.advice_for(tags)],
         "sources": [(name, label, name == source) for name, label in listed],
         "newest": newest,
+        "newest_masses": list(zip(CLASS_LABELS, CLASSES, newest.masses_g, strict=True)) if newest else [],
+        "may_correct": signed_in(request).may(CORRECT),
         "bars": bars(yard, newest) if newest else [],
         "effects": effects(state, yard, newest) if newest else [],
         "trends": [trend(yard, knife) for knife in yard.knives()],
@@ -196,6 +201,23 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
         form_key=key_of(request),
     )
     return redirect(f"{request.path.removesuffix('classify/')}?source={request.POST.get('source', '')[:40]}")
+
+
+@on_line
+@require_POST
+@acting("The sample was not corrected", show)
+def correct(request: HttpRequest, state: State, pk: int) -> HttpResponse:
+    """Supersede a classification."""
+    row = Classification.objects.filter(world=state.world, pk=pk, superseded_by=None).first()
+    if row is None:
+        raise Http404
+    masses = [
+        number(request.POST.get(name, ""), name, label) for name, label in zip(CLASSES, CLASS_LABELS, strict=True)
+    ]
+    sample = number(request.POST.get("sample_g", ""), "sample_g", "Sample mass")
+    why = request.POST.get("why", "")
+    correct_class(state.world, signed_in(request), row, sample, masses, why=why, form_key=key_of(request))
+    return redirect(f"{reverse('yard_chips', args=[state.world.slug])}?source={row.source}")
 
 
 @on_line

@@ -258,9 +258,11 @@ def _moves(state: State, number: str) -> list[dict[str, Any]]:
 def _sums(state: State, number: str) -> dict[str, float]:
     """The lot's balance: what came is what was fed, burnt, lost, and still lies there."""
     sums: dict[str, float] = {"in": 0.0, "fed": 0.0, "boiler": 0.0, "lost": 0.0, "survey": 0.0}
-    rows = Movement.objects.filter(op__world=state.world, lot_number=number).values_list("kind", "bdt", "op__kind")
-    for kind, bdt, done in rows:
-        if (kind == "in" and done == Op.Kind.RECEIVE) or kind == "correct":
+    rows = Movement.objects.filter(op__world=state.world, lot_number=number)
+    for kind, bdt, done, undone in rows.values_list("kind", "bdt", "op__kind", "op__undoes__kind"):
+        if undone is not None and kind == "correct":
+            sums["fed"] -= bdt if undone == Op.Kind.DRAW else 0.0
+        elif (kind == "in" and done == Op.Kind.RECEIVE) or kind == "correct":
             sums["in"] += bdt
         elif kind == "out" and done == Op.Kind.DRAW:
             sums["fed"] -= bdt

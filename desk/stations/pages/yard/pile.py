@@ -8,12 +8,13 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
+from desk.people.roles import CORRECT
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.yard.drawing import BAND_NAMES
 from desk.stations.pages.yard.overview import acting, key_of, number, yard_context
 from desk.yard.models import Op
-from desk.yard.services import chip_logs, draw_from, survey
+from desk.yard.services import chip_logs, draw_from, survey, take_back
 from desk.yard.stock import Pile, yard_of
 from stock.figure import Datum, Figure, Origin, figure
 
@@ -38,7 +39,10 @@ def show(request: HttpRequest, state: State, pile_id: str, *, refused: str = "")
         ],
         "lots": [(lot, lot.age_d(state.now), lot.number in yard.aside) for lot in pile.lots],
         "rate": yard.rates().get(pile_id, 0.0),
-        "ops": Op.objects.filter(world=state.world, pile=pile_id, to_at__lte=state.now).select_related("by")[:8],
+        "ops": Op.objects.filter(world=state.world, pile=pile_id, to_at__lte=state.now).select_related(
+            "by", "undone_by"
+        )[:8],
+        "may_correct": signed_in(request).may(CORRECT),
         "onto": [one for one in yard.part.piles if one.form == "chips" and one.species == pile.part.species],
         "typed": request.POST if refused else {},
         "refused": refused,
@@ -89,6 +93,22 @@ def draw(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
     else:
         draw_from(state.world, person, pile_id, bdt, form_key=key, **_span(state, request))
     return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
+
+
+@on_line
+@require_POST
+@acting("Nothing was taken back", show)
+def undo(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
+    """Take back a draw or a chip run."""
+    op = Op.objects.filter(world=state.world, pile=pile_id, pk=_whole(request.POST.get("op", ""))).first()
+    if op is None:
+        raise Http404
+    take_back(state.world, signed_in(request), op, why=request.POST.get("why", ""), form_key=key_of(request))
+    return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
+
+
+def _whole(text: str) -> int:
+    return int(text) if text.isdigit() and len(text) < 18 else -1
 
 
 @on_line
