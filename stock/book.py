@@ -6,8 +6,9 @@ from stock import steam
 from stock.bleaching import stage as bleaching
 from stock.blending import furnish
 from stock.consistency import basis, dilution
-from stock.cooking import end_point, kinetics, liquor
+from stock.cooking import end_point, kinetics, liquor, sulphite, vessel
 from stock.delivery import machine
+from stock.fit import kappa as kappa_fit
 from stock.intake import bagasse, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
 from stock.judge import instrument
@@ -46,6 +47,9 @@ MODULES: Final = (
     liquor,
     end_point,
     kinetics,
+    vessel,
+    sulphite,
+    kappa_fit,
     washing,
     screening,
     bleaching,

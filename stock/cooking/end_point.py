@@ -250,3 +250,18 @@ def digester_chip_charge_bdt(
 def pulp_per_cook(*, bd_wood_t: float, screened_yield_frac: float) -> float:
     """Return the air-dry pulp one cook gives."""
     return bd_wood_t * screened_yield_frac / 0.9
+
+
+@method(
+    "g_per_h = exp(179000 / 8.314 * (1 / 373.15 - 1 / (temperature_c + 273.15)))",
+    title="Relative rate of cellulose damage",
+    station="cooking",
+    source="Kubes et al., J. Wood Chem. Technol. 3, 313 (1983); 179 kJ/mol",
+    aliases=("g_rate",),
+    notes="It rises faster with temperature than the H-factor: hotter at the same H costs viscosity.",
+    example=Example({"temperature_c": 170}, {"g_per_h": 9081}),
+    temperature_c=Arg("cooking temperature", 20, 200),
+)
+def cellulose_damage_rate(*, temperature_c: float) -> float:
+    """Return the G-factor gained per hour at a temperature."""
+    return math.exp(179_000 / 8.314 * (1 / 373.15 - 1 / (temperature_c + KELVIN)))

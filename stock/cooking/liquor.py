@@ -2,6 +2,8 @@
 
 from typing import NamedTuple
 
+import numpy as np
+
 from stock.errors import DomainError
 from stock.working import Arg, Choice, Example, method
 
@@ -228,3 +230,109 @@ def alkali_correction_pct(
 ) -> float:
     """Return how much to change the charge so that the residual lands where wanted."""
     return 0.1 * (residual_wanted_kg_per_m3_as_naoh - residual_kg_per_m3_as_naoh) * liquor_to_wood
+
+
+@method(
+    "effective_pct_naoh_on_wood = charge_pct_naoh_on_wood"
+    " + 0.1 * black_liquor_m3 * black_liquor_kg_per_m3_as_naoh / bd_wood_t",
+    title="Charge with what the black liquor brings",
+    station="cooking",
+    source="mass balance of alkali",
+    aliases=("effective_charge_percent",),
+    example=Example(
+        {
+            "charge_pct_naoh_on_wood": 18.5,
+            "black_liquor_m3": 23.82,
+            "black_liquor_kg_per_m3_as_naoh": 9.0,
+            "bd_wood_t": 21.5,
+        },
+        {"effective_pct_naoh_on_wood": 19.50},
+    ),
+    charge_pct_naoh_on_wood=Arg("effective alkali charged", 0, 40),
+    black_liquor_m3=Arg("black liquor filled", 0, 1e4),
+    black_liquor_kg_per_m3_as_naoh=Arg("its residual", 0, 100),
+    bd_wood_t=Arg("bone-dry wood", 0, 1e4, above=True),
+)
+def charge_with_black_liquor(
+    *,
+    charge_pct_naoh_on_wood: float,
+    black_liquor_m3: float,
+    black_liquor_kg_per_m3_as_naoh: float,
+    bd_wood_t: float,
+) -> float:
+    """Return the alkali the wood meets."""
+    return charge_pct_naoh_on_wood + 0.1 * black_liquor_m3 * black_liquor_kg_per_m3_as_naoh / bd_wood_t
+
+
+@method(
+    "oh_mol_per_l = effective_kg_per_m3_as_naoh / 39.997",
+    title="Hydroxide of a liquor",
+    station="cooking",
+    source="effective alkali is hydroxide",
+    aliases=("hydroxide_mol_per_l",),
+    example=Example({"effective_kg_per_m3_as_naoh": 105.59}, {"oh_mol_per_l": 2.640}),
+    effective_kg_per_m3_as_naoh=Arg("effective alkali", 0, 300),
+)
+def hydroxide(*, effective_kg_per_m3_as_naoh: float) -> float:
+    """Return the hydroxide in a liquor."""
+    return effective_kg_per_m3_as_naoh / NAOH_G_PER_MOL
+
+
+@method(
+    "hs_mol_per_l = (active_kg_per_m3_as_naoh - effective_kg_per_m3_as_naoh) / 39.997",
+    title="Hydrosulphide of a liquor",
+    station="cooking",
+    source="sulphide hydrolyses to hydroxide and hydrosulphide",
+    aliases=("hydrosulphide_mol_per_l",),
+    exact=False,
+    example=Example(
+        {"active_kg_per_m3_as_naoh": 123.59, "effective_kg_per_m3_as_naoh": 105.59}, {"hs_mol_per_l": 0.450}
+    ),
+    active_kg_per_m3_as_naoh=Arg("active alkali", 0, 300),
+    effective_kg_per_m3_as_naoh=Arg("effective alkali", 0, 300),
+)
+def hydrosulphide(*, active_kg_per_m3_as_naoh: float, effective_kg_per_m3_as_naoh: float) -> float:
+    """Return the hydrosulphide in a liquor."""
+    if active_kg_per_m3_as_naoh < effective_kg_per_m3_as_naoh:
+        message = f"active {active_kg_per_m3_as_naoh:g} g/L is less than effective {effective_kg_per_m3_as_naoh:g} g/L"
+        raise DomainError("E_ORDER", "active_kg_per_m3_as_naoh", message, "no less than the effective")
+    return (active_kg_per_m3_as_naoh - effective_kg_per_m3_as_naoh) / NAOH_G_PER_MOL
+
+
+@method(
+    "caustic_m3 = naoh_kg / (strength_frac * density_kg_per_m3)",
+    title="Strong caustic for a soda cook",
+    station="cooking",
+    source="definition; 50 % caustic near 20 °C is about 1525 kg/m³",
+    aliases=("caustic_volume_m3",),
+    example=Example({"naoh_kg": 12000, "strength_frac": 0.50, "density_kg_per_m3": 1525}, {"caustic_m3": 15.74}),
+    naoh_kg=Arg("caustic wanted", 0, 1e7),
+    strength_frac=Arg("strength by mass", 0.05, 0.52),
+    density_kg_per_m3=Arg("density", 1000, 1600),
+)
+def caustic_volume(*, naoh_kg: float, strength_frac: float, density_kg_per_m3: float) -> float:
+    """Return the volume that carries an amount of caustic."""
+    return naoh_kg / (strength_frac * density_kg_per_m3)
+
+
+@method(
+    "mixed_kg_per_m3_as_naoh = sum(volumes_m3 * each_kg_per_m3_as_naoh) / sum(volumes_m3)",
+    title="Two liquors mixed",
+    station="cooking",
+    source="mass balance of alkali",
+    aliases=("blend_alkali",),
+    exact=False,
+    example=Example(
+        {"volumes_m3": [60, 25], "each_kg_per_m3_as_naoh": [105.6, 96.0]}, {"mixed_kg_per_m3_as_naoh": 102.78}
+    ),
+    volumes_m3=Arg("volume of each", 0, 1e5, series=True),
+    each_kg_per_m3_as_naoh=Arg("its alkali", 0, 300, series=True),
+)
+def mixed_liquor(*, volumes_m3: np.ndarray, each_kg_per_m3_as_naoh: np.ndarray) -> float:
+    """Return the strength of a mix of liquors."""
+    if volumes_m3.size != each_kg_per_m3_as_naoh.size:
+        message = f"{volumes_m3.size} volumes but {each_kg_per_m3_as_naoh.size} strengths"
+        raise DomainError("E_COUNT", "each_kg_per_m3_as_naoh", message, f"{volumes_m3.size} strengths")
+    if volumes_m3.sum() <= 0:
+        raise DomainError("E_RANGE", "volumes_m3", "the volumes add to nothing", "more than 0 together")
+    return float(volumes_m3 @ each_kg_per_m3_as_naoh / volumes_m3.sum())
