@@ -8,8 +8,9 @@ from typing import Any
 
 from desk.floor.models import Record, World
 from desk.people.models import Person
+from desk.yard.book import yard_part
+from desk.yard.lots import TESTED, Load, lot_row, weigh
 from desk.yard.models import Classification, Holding, Lot, Movement, Op
-from desk.yard.services import TESTED, Load, _lot_row, weigh, yard_part
 from desk.yard.stock import STEPS
 from stock.intake.piles import Held, chip, draw, lay, pile_loss
 
@@ -70,7 +71,7 @@ class _Book:
         answer = weighed.decision.answer
         key = f"demo-{load.number}"
         pile = row["pile"] if answer != "refuse" else ""
-        lot = _lot_row(self.world, self.hand, weighed, answer, pile, key, entered_at=load.received_at)
+        lot = lot_row(self.world, self.hand, weighed, answer, pile, key, entered_at=load.received_at)
         self.lots[load.number] = lot
         if pile:
             op = self._op("receive", pile, "", weighed.bdt, at_s, at_s)

@@ -16,8 +16,9 @@ from django.db import IntegrityError, transaction
 
 from desk.floor import clock
 from desk.floor.models import World
+from desk.yard.book import yard_part
 from desk.yard.models import Dropped, Ticket
-from desk.yard.services import draw_from, yard_part
+from desk.yard.piles import draw_from
 from stock.errors import DomainError
 from stock.intake.lot import net_mass_t
 

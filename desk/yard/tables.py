@@ -9,8 +9,10 @@ from django.utils import timezone
 from desk.exchange.tables import Column, Table, maybe_number, moment_in, number_in, numbers_in
 from desk.floor.models import Record, World
 from desk.people.models import Person
+from desk.yard.lots import TESTED, Load, receive
 from desk.yard.models import Classification, Lot, Op
-from desk.yard.services import TESTED, Load, chip_logs, classify, draw_from, log_trip, receive, survey
+from desk.yard.piles import chip_logs, draw_from, survey
+from desk.yard.work import classify, log_trip
 from stock.intake.chips import CLASSES
 
 

@@ -21,24 +21,14 @@ from desk.floor.next_up import next_up
 from desk.floor.services import NotAllowedError, correct
 from desk.floor.state import State
 from desk.yard.contribution import due
+from desk.yard.lots import Load, correct_lot, receive
 from desk.yard.models import BlendPlan, Classification, Dropped, Holding, Lot, Movement, Op, Ticket
 from desk.yard.pick_up import pick_up
-from desk.yard.services import (
-    Load,
-    chip_logs,
-    classify,
-    correct_lot,
-    draw_from,
-    knife_step,
-    log_trip,
-    receive,
-    release_lot,
-    survey,
-    take_back,
-)
+from desk.yard.piles import chip_logs, draw_from, survey, take_back
 from desk.yard.stock import STEPS, yard_of
 from desk.yard.tables import YARD_TABLES
 from desk.yard.trace import cooks_of_lot, lots_of_cook
+from desk.yard.work import classify, knife_step, log_trip, release_lot
 from stock.errors import DomainError
 from tests.desk.base import NOW, DeskCase
 

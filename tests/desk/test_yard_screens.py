@@ -20,8 +20,8 @@ from desk.stations.pages.yard.chips import bars, effects, trend
 from desk.stations.panels import PANELS, attempt
 from desk.yard.models import Classification, Lot
 from desk.yard.news import read_news
-from desk.yard.services import classify
 from desk.yard.stock import source_name, sources, yard_of
+from desk.yard.work import classify
 from stock.intake.bagasse import depith_stage
 from tests.desk.base import NOW
 from tests.desk.test_yard import MASSES, SAMPLE, YardCase

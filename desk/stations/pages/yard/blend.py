@@ -16,8 +16,8 @@ from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.yard.overview import acting, key_of, number, yard_context
 from desk.yard.models import BlendPlan
-from desk.yard.services import accept_blend
 from desk.yard.stock import LotHeld, Pile, YardNow, yard_of
+from desk.yard.work import accept_blend
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.blend import Aim, Binding, Blend, Candidate, Limits, choose_blend

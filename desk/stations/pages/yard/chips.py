@@ -17,8 +17,8 @@ from desk.stations.pages.yard.overview import acting, in_band, key_of, number, y
 from desk.stations.panels import PANELS, attempt
 from desk.yard.models import Classification
 from desk.yard.news import Sampled
-from desk.yard.services import LOCK_CHECKS, LOCKING, classify, correct_class, knife_step
 from desk.yard.stock import RUNNING_SHARE, STEPS, KnifeSet, YardNow, shares_of, source_name, sources, yard_of
+from desk.yard.work import LOCK_CHECKS, LOCKING, classify, correct_class, knife_step
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.chips import CLASSES
 from stock.line.yard import Envelope

@@ -13,8 +13,8 @@ from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.yard.overview import acting, key_of, number, yard_context
 from desk.stations.panels import PANELS, attempt
+from desk.yard.lots import TESTED, Load, Weighed, correct_lot, receive, weigh
 from desk.yard.models import Lot, Movement, Op
-from desk.yard.services import TESTED, Load, Weighed, correct_lot, receive, weigh
 from desk.yard.stock import lot_figure, yard_of
 from desk.yard.trace import cooks_of_lot
 from stock.errors import DomainError

@@ -15,8 +15,8 @@ from desk.stations.frame import new_key, on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.station import station_context
 from desk.stations.pages.yard.drawing import BAND_NAMES, draw_yard
-from desk.yard.services import log_trip, release_lot
 from desk.yard.stock import YardNow, yard_of
+from desk.yard.work import log_trip, release_lot
 from stock.errors import DomainError
 from stock.line.definition import Tag
 

@@ -14,7 +14,7 @@ from desk.stations.frame import page as render_page
 from desk.stations.pages.yard.drawing import BAND_NAMES
 from desk.stations.pages.yard.overview import acting, key_of, number, yard_context
 from desk.yard.models import Op
-from desk.yard.services import chip_logs, draw_from, survey, take_back
+from desk.yard.piles import chip_logs, draw_from, survey, take_back
 from desk.yard.stock import Pile, yard_of
 from stock.figure import Datum, Figure, Origin, figure
 
