@@ -182,6 +182,6 @@ class Plant:
                 if back and tag.band and not tag.band.control[0] <= mark <= tag.band.control[1]:
                     mark = tag.band.target  # what is off now was on before
                 value = mark if back == 0 else mark + tag.noise * float(rng.standard_normal())
-                yield tag.id, int(at_s), round(value, tag.decimals)
+                yield tag.id, int(at_s), round(value, tag.decimals) + 0.0  # no minus before nothing
                 # Of what is older than two days, one value a day is kept.
                 back += 1 if to_s - at_s < 2 * 86_400 else max(1, round(24 / tag.every_h))

@@ -165,6 +165,7 @@ class Book(BrowserCase):
         expect(self.page.locator("#answer")).to_contain_text("70.17")
         self.go("/live/methods/h_factor/")
         self.page.get_by_label("Temperatures read").fill("[100, 100]")
+        expect(self.page.locator("#answer")).to_contain_text("7 times but 2 temperatures")
         self.page.get_by_label("Times of the readings").fill("[0, 60]")
         expect(self.page.locator("#answer")).to_contain_text("1.0137")
 

@@ -143,6 +143,77 @@ class GateToFeed(BrowserCase):
         expect(self.page.get_by_label("Mass, BDt").first).to_have_value("900")
 
 
+class Corrected(BrowserCase):
+    """What was booked wrongly is put right on the screen, with why, and both stay readable."""
+
+    def setUp(self):
+        super().setUp()
+        self.sign_in("orr")
+
+    def test_a_draw_is_taken_back(self):
+        page = self.page
+        self.go("/live/yard/pile/pile_b/")
+        page.get_by_label("Mass, BDt").first.fill("12")
+        page.get_by_role("button", name="Book the draw").click()
+        row = page.get_by_role("row").filter(has_text="Drawn 12.0 BDt").first
+        row.get_by_text("Take it back").click()
+        row.get_by_label("Why").fill("meant pile A")
+        row.get_by_role("button", name="Take back 12.0 BDt").click()
+        expect(page.locator("tr.struck")).to_contain_text("Drawn 12.0 BDt")
+        expect(page.get_by_role("table").first).to_contain_text("Taken back 12.0 BDt")
+        self.assertTrue(Record.objects.filter(text__contains="meant pile A").exists())
+
+    def test_a_pile_is_surveyed_by_its_sides(self):
+        page = self.page
+        self.go("/live/yard/pile/pile_a/")
+        page.get_by_label("Length, m").fill("20")
+        page.get_by_label("Width, m").fill("26")
+        page.get_by_label("Height, m").fill("9")
+        page.get_by_role("button", name="Correct the book").click()
+        expect(page.get_by_role("alert")).to_contain_text("length 20 m is less than width 26 m")
+        expect(page.get_by_label("Length, m")).to_have_value("20")
+        page.get_by_label("Length, m").fill("60")
+        page.get_by_role("button", name="Correct the book").click()
+        volume = 0.5 * 26 * 9 * 34 + 3.14159265 / 12 * 26**2 * 9
+        expect(page.get_by_role("heading", level=1)).to_contain_text(
+            f"holds {volume * 412 * 0.38 * 1.1 / 1000:.0f} BDt"
+        )
+
+    def test_a_sample_is_superseded(self):
+        page = self.page
+        self.go("/live/yard/chips/")
+        page.get_by_text("Correct this sample").click()
+        form = page.locator("#fix-class")
+        form.get_by_role("button", name="Supersede it").click()
+        expect(page.get_by_role("alert")).to_contain_text("say why")
+        page.get_by_text("Correct this sample").click()
+        form.get_by_label("Why").fill("scale was not zeroed")
+        form.get_by_role("button", name="Supersede it").click()
+        expect(page.get_by_role("alert")).to_have_count(0)
+        self.assertEqual(Classification.objects.exclude(supersedes=None).count(), 1)
+
+    def test_a_lot_is_superseded_and_keeps_its_old_version(self):
+        page = self.page
+        lot = Lot.objects.filter(pile="pile_c").order_by("-received_at").first()
+        self.go(f"/live/yard/lots/{lot.number}/")
+        page.get_by_label("Gross, t").fill(f"{lot.gross_t + 1:.2f}")
+        page.get_by_label("Why").fill("misread ticket")
+        page.get_by_role("button", name="Supersede it").click()
+        expect(page.get_by_text("misread ticket").first).to_be_visible()
+        newest = Lot.objects.get(number=lot.number, version=2)
+        self.assertAlmostEqual(newest.bdt - lot.bdt, 1 - lot.moisture_frac, places=2)
+        self.assertEqual(Lot.objects.get(number=lot.number, version=1).gross_t, lot.gross_t)
+
+    def test_one_who_may_only_look_finds_no_way_to_write(self):
+        page = self.new_page()
+        self.sign_in("lindqvist", page)
+        page.goto(self.live_server_url + "/live/yard/pile/pile_b/")
+        expect(page.get_by_text("Take it back")).to_have_count(0)
+        page.get_by_label("Mass, BDt").first.fill("2")
+        page.get_by_role("button", name="Book the draw").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Not with this role")
+
+
 class TheDay(BrowserCase):
     def setUp(self):
         super().setUp()

@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 from http.cookiejar import CookieJar
+from io import StringIO
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import TestCase
@@ -18,10 +19,14 @@ from urllib.request import HTTPCookieProcessor, Request, build_opener
 
 from asyncua import Client
 from django.core.management import call_command
+from django.db.models import Sum
 
-from desk.floor.models import Cook, HandOver, Order, Record, Sample, epoch
+from desk.floor.models import Cook, HandOver, Order, Record, Sample, World, epoch
+from desk.floor.state import State
 from desk.people.models import Person
 from desk.stations.management.commands.collect import find_nodes, keep
+from desk.yard.models import Holding, Movement
+from desk.yard.stock import yard_of
 from standin.__main__ import NAMESPACE, write_history
 from tests.desk.base import NOW, DeskCase, plant
 from tests.line import MILL, hallin_reach
@@ -99,6 +104,31 @@ class Demonstration(DeskCase):
         self.assertGreater(Record.objects.filter(kind="reading").count(), 150)
         self.assertTrue(all(not person.has_usable_password() for person in Person.objects.all()))
         self.assertFalse(Record.objects.filter(at__gt=NOW).exists())
+
+    def test_the_yard_it_loads_closes_and_its_log_is_one_chain(self):
+        with TemporaryDirectory() as folder:
+            write_history(plant(), Path(folder), 1.0, 14)
+            for _ in range(2):  # a second load finds a line there and leaves everything alone
+                call_command("load_demo", history=Path(folder), anchor=NOW.timestamp(), verbosity=0, stdout=StringIO())
+            left = sorted(path.name for path in (Path(folder) / "drop").iterdir())
+        self.assertEqual(left, ["probe_50999.csv", "probe_51000.csv", "scale_50999.csv", "scale_51000.csv"])
+        booked = Movement.objects.exclude(pile="boiler").aggregate(sum=Sum("bdt"))["sum"]
+        self.assertAlmostEqual(booked, Holding.objects.aggregate(sum=Sum("bdt"))["sum"], places=3)
+        chipped = Movement.objects.filter(op__kind="chip")
+        self.assertAlmostEqual(chipped.exclude(kind="loss").aggregate(sum=Sum("bdt"))["sum"], 0, places=3)
+        digest = ""
+        for record in Record.objects.order_by("id"):
+            record_digest = record.digest
+            record.seal(digest)
+            self.assertEqual(record.digest, record_digest)
+            digest = record_digest
+        yard = yard_of(State(World.objects.get(), NOW))
+        self.assertEqual([one.ticket for one in yard.news.gate], ["50999", "51000"])
+        self.assertEqual(len(yard.aside), 1)
+        self.assertGreater(len(yard.trip_counts[0]), 8)
+        self.assertTrue(all(knife.changed_at for knife in yard.knives()))
+        days = State(World.objects.get(), NOW).readings["wood_stock"].value
+        self.assertTrue(6 < days < 16)
 
     def test_a_broken_line_loads_nothing(self):
         from django.core.management.base import CommandError
