@@ -9,6 +9,8 @@ from pathlib import Path
 
 from asyncua import Server, ua
 
+from standin.digesters import COLUMNS
+from standin.laboratory import FIELDS, device_files, titrations
 from standin.plant import Plant
 from standin.yard import YardRun, belt_files, belt_rates, gate_files
 from stock.line.load import load_definition
@@ -23,26 +25,30 @@ def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) 
     end = plant.anchor_s
     with (folder / "instruments.csv").open("w", newline="", encoding="utf-8") as file:
         csv.writer(file).writerows([("tag", "at_s", "value"), *plant.thinned(end - days * 86_400, end, hours)])
+    readings = list(plant.laboratory(end - days * 86_400, end))
     with (folder / "laboratory.csv").open("w", newline="", encoding="utf-8") as file:
-        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.laboratory(end - days * 86_400, end)])
+        csv.writer(file).writerows([("tag", "at_s", "value"), *readings])
+    with (folder / "titrations.csv").open("w", newline="", encoding="utf-8") as file:
+        titrated = csv.DictWriter(file, FIELDS)
+        titrated.writeheader()
+        titrated.writerows(titrations(readings, plant.seed))
     with (folder / "cooks.csv").open("w", newline="", encoding="utf-8") as file:
-        rows = [
-            (c.number, c.digester, int(c.started_s), c.charge_pct_naoh_on_wood)
-            for c in plant.cooks(end - days * 86_400, end)
-        ]
-        csv.writer(file).writerows([("number", "digester", "started_s", "charge_pct_naoh_on_wood"), *rows])
+        cooks = csv.DictWriter(file, COLUMNS)
+        cooks.writeheader()
+        cooks.writerows(plant.digesters.history(end - days * 86_400, end))
     run = YardRun(plant.line, plant.seed, end, days)
     run.run().write(folder)
     drop_files(plant, run, folder / "drop", end - 40 * 60, end)
 
 
 def drop_files(plant: Plant, run: YardRun, folder: Path, from_s: float, to_s: float) -> None:
-    """Leave what gate and belts have to say of a span in the folder, each file whole at once."""
+    """Leave what gate, belts and laboratory devices have to say of a span in the folder, each file whole at once."""
     folder.mkdir(parents=True, exist_ok=True)
     assert plant.line.yard is not None
     files = [
         *gate_files(plant.line.yard, plant.seed, plant.anchor_s, from_s, to_s),
         *belt_files(belt_rates(run), plant.anchor_s, max(from_s, plant.anchor_s + 1), to_s),
+        *device_files(plant.digesters, plant.seed, plant.anchor_s, max(from_s, plant.anchor_s + 1), to_s),
     ]
     for name, text in files:
         if not any((folder / place / name).exists() for place in ("", "taken", "aside")):
@@ -66,18 +72,17 @@ async def serve(plant: Plant, endpoint: str, drop: Path | None, days: float) -> 
     for tag in plant.tags:
         nodes[tag.id] = await folder.add_variable(ua.NodeId(tag.id, index), tag.id, 0.0)
     batches = {}
-    for digester in plant.line.cook.digesters:
-        node_id = ua.NodeId(f"digester_{digester}_cook", index)
-        batches[digester] = await folder.add_variable(node_id, f"digester_{digester}_cook", [0.0, 0.0, 0.0, 0.0])
+    for one in plant.line.cook.digesters:
+        name = f"digester_{one.number}_cook"
+        nothing = [0.0] * len(plant.digesters.batch(one.number, plant.anchor_s))
+        batches[one.number] = await folder.add_variable(ua.NodeId(name, index), name, nothing)
     async with server:
         while True:
             now = time.time()
             for tag in plant.tags:
                 await nodes[tag.id].write_value(plant.value(tag, now))
             for digester, node in batches.items():
-                cook = plant.last_cook(digester, now)
-                started = float(int(cook.started_s))
-                await node.write_value([float(cook.number), float(digester), started, cook.charge_pct_naoh_on_wood])
+                await node.write_value(plant.digesters.batch(digester, now))
             if drop is not None:
                 drop_files(plant, run, drop, max(dropped_s, now - 86_400), now)
                 dropped_s = max(dropped_s, now - 60)

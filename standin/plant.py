@@ -7,33 +7,20 @@ history and the live signal are one and the same curve.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
 
-from stock.cooking.end_point import h_curve, h_for_kappa
-from stock.cooking.follow import planned_profile
-from stock.cooking.liquor import charge_as_na2o
+from standin.digesters import CookRun, Digesters
 from stock.line.balance import LineBalance, Order
 from stock.line.definition import Definition, Mix, Store, Tag
 
-COOK_EVERY_S: Final = 84.4 * 60
-FIRST_COOK: Final = 1187
-FIRST_DIGESTER: Final = 3
-TO_RELIEF_S: Final = 26 * 60  # the cook the demonstration opens on has this long to go
 # Feed over draw, where a vessel is not simply kept level; the cane cook runs late.
 FEED: Final = {"cane_tower": 0.5, "tower_a": 1.06, "tower_r": 0.94, "slush_chest": 1.04}
 
 
-@dataclass(frozen=True, slots=True)
-class CookRun:
-    """One cook of the simulated digesters."""
-
-    number: int
-    digester: int
-    started_s: float
-    charge_pct_naoh_on_wood: float
+# Read off one titration, so at one moment.
+TOGETHER: Final = {"sulphidity": "white_liquor_ea", "causticity": "white_liquor_ea"}
 
 
 class Plant:
@@ -49,19 +36,14 @@ class Plant:
         result = LineBalance(line).solve(Order.of(line.grades[0]))
         self._flows = {name: stream.bd_t_per_h for name, stream in result.streams.items()}
         self._slopes = self._level_slopes()
-        plan = line.cook
-        alkali = charge_as_na2o(charge_pct_naoh_on_wood=plan.charge_pct_naoh_on_wood)
-        target = h_for_kappa(
-            kappa_target_kappa=plan.kappa_target,
-            effective_alkali_pct_na2o=alkali,
-            alpha=plan.alpha,
-            beta=plan.beta,
-            n=plan.n,
-        )
-        times, temperatures = planned_profile(plan, 600)
-        grid, h = h_curve(times, temperatures)
-        self._relief_s = 60 * float(np.interp(target - plan.tail_h, h, grid))
-        self._first_start_s = anchor_s + TO_RELIEF_S - self._relief_s
+        self.digesters = Digesters(line, seed, anchor_s, result)
+        self._house = {
+            tag: (one.number, kind)
+            for one in line.cook.digesters
+            for kind, tag in (("top", one.temperature), ("bottom", one.bottom), ("pressure", one.pressure))
+            if tag is not None
+        }
+        self._tanks = {tank.level: tank for tank in line.cook.tanks}
 
     def _level_slopes(self) -> dict[str, float]:
         """Per cent an hour at which each level moves, from feed, draw and size."""
@@ -77,30 +59,19 @@ class Plant:
 
     def cooks(self, from_s: float, to_s: float) -> list[CookRun]:
         """Return the cooks started between two moments."""
-        first = int(np.ceil((from_s - self._first_start_s) / COOK_EVERY_S))
-        last = int(np.floor((to_s - self._first_start_s) / COOK_EVERY_S))
-        return [self._cook(index) for index in range(first, last + 1)]
-
-    def _cook(self, index: int) -> CookRun:
-        rng = np.random.default_rng([self.seed, 7, index + 10_000])
-        charge = self.line.cook.charge_pct_naoh_on_wood + (0.0 if index == 0 else float(rng.normal(0, 0.12)))
-        return CookRun(
-            FIRST_COOK + index,
-            (FIRST_DIGESTER - 1 + index) % len(self.line.cook.digesters) + 1,
-            self._first_start_s + index * COOK_EVERY_S,
-            round(charge, 2),
-        )
+        return self.digesters.cooks(from_s, to_s)
 
     def last_cook(self, digester: int, at_s: float) -> CookRun:
         """Return the cook that is, or was last, in a digester."""
-        span = COOK_EVERY_S * (len(self.line.cook.digesters) + 1)
-        return [cook for cook in self.cooks(at_s - span, at_s) if cook.digester == digester][-1]
+        return self.digesters.last(digester, at_s)
 
     def value(self, tag: Tag, at_s: float) -> float:
         """Return what the tag's instrument reads at a moment."""
         noise = tag.noise * self._noise(tag.id, at_s)
-        if tag.id.startswith("digester_") and tag.id.endswith("_temp"):
-            true = self._digester_c(int(tag.id.split("_")[1]), at_s)
+        if tag.id in self._house:
+            true = self._digester(*self._house[tag.id], at_s)
+        elif tag.id in self._tanks:
+            true = self._tank_pct(tag, at_s)
         elif tag.id == "blow_tank_level":
             true = self._blow_tank_pct(tag, at_s)
         elif tag.id in self._slopes:
@@ -132,28 +103,35 @@ class Plant:
 
     def _blow_tank_pct(self, tag: Tag, at_s: float) -> float:
         """Each blow fills it in a quarter of an hour; the washers draw all the time."""
-        blow_s = self.line.cook.blow_min * 60
-        since = (at_s - self._first_start_s - self._relief_s) % COOK_EVERY_S
+        alder = self.digesters.rhythms[self.line.cook.main.id]
+        blow_s = alder.recipe.blow_min * 60
+        since = (at_s - alder.first_start_s - 60 * alder.planned_min) % alder.every_s
         full_bdt = 230 * 0.11
-        blow_bdt = self._flows["blown"] * COOK_EVERY_S / 3600
-        level = blow_bdt * (min(since / blow_s, 1.0) - since / COOK_EVERY_S)
+        blow_bdt = self._flows["blown"] * alder.every_s / 3600
+        level = blow_bdt * (min(since / blow_s, 1.0) - since / alder.every_s)
         return float((tag.simulate or 50) - 12 + 100 * level / full_bdt)
 
-    def _digester_c(self, digester: int, at_s: float) -> float:
-        """Temperature of a digester: its plan, a little late, then blown and cooling."""
-        plan = self.line.cook
-        cook = self.last_cook(digester, at_s)
-        minutes = (at_s - cook.started_s) / 60
-        relief = self._relief_s / 60
-        if minutes <= relief:
-            late = 2.0 if cook.number == FIRST_COOK else 0.8
-            times, temperatures = planned_profile(plan, 600)
-            rising = float(np.interp(minutes - late, times, temperatures))
-            return rising - 0.2 if minutes > 5 else 78 + minutes * 0.36
-        cooling = minutes - relief
-        if cooling < plan.blow_min:
-            return plan.cook_c - (plan.cook_c - 98) * cooling / plan.blow_min
-        return 98 - min(cooling - plan.blow_min, 60) * 0.3
+    def _tank_pct(self, tag: Tag, at_s: float) -> float:
+        """A liquor tank, made up all the time and drawn at each charge."""
+        tank = self._tanks[tag.id]
+        rhythm = next(
+            one
+            for one in self.digesters.rhythms.values()
+            if (one.recipe.school == "soda") == (tank.liquor == "caustic")
+        )
+        cook = rhythm.cook(0)
+        drawn = cook.fill_m3 if tank.liquor == "black" else cook.liquor_m3
+        charged = 60 * (rhythm.recipe.fill_min + rhythm.recipe.liquor_min)
+        since = (at_s - rhythm.first_start_s - charged) % rhythm.every_s / rhythm.every_s
+        swing = 100 * drawn / tank.volume_m3
+        slow = 5 * np.sin((at_s - self.anchor_s) / 40_000)
+        return float((tag.simulate or 55) + swing * (since - 0.5) + slow)
+
+    def _digester(self, number: int, kind: str, at_s: float) -> float:
+        """What one of a digester's own instruments stands at."""
+        if kind == "pressure":
+            return self.digesters.kpa_g(number, at_s)
+        return self.digesters.celsius(number, at_s, bottom=kind == "bottom")
 
     def history(self, from_s: float, to_s: float, step_s: float = 60.0) -> Iterator[tuple[str, int, float]]:
         """Yield (tag, second, value) of every live tag over a span."""
@@ -170,11 +148,12 @@ class Plant:
 
     def laboratory(self, from_s: float, to_s: float) -> Iterator[tuple[str, int, float]]:
         """Yield (tag, second, value) of the laboratory's routine over a span, newest value as the line says."""
+        places = {tag.id: index for index, tag in enumerate(self.line.tags)}
         for index, tag in enumerate(self.line.tags):
             if tag.every_h is None:
                 continue
             every_s = tag.every_h * 3600
-            last_s = to_s - (0.30 + 0.09 * (index % 8)) * every_s
+            last_s = to_s - (0.30 + 0.09 * (places.get(TOGETHER.get(tag.id, tag.id), index) % 8)) * every_s
             back = 0
             while (at_s := last_s - back * every_s) >= from_s:
                 rng = np.random.default_rng([self.seed, 100 + index, back])

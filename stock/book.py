@@ -6,7 +6,7 @@ from stock import steam
 from stock.bleaching import stage as bleaching
 from stock.blending import furnish
 from stock.consistency import basis, dilution
-from stock.cooking import end_point, kinetics, liquor, sulphite, vessel
+from stock.cooking import correct, end_point, kinetics, liquor, slab, sulphite, titration, vessel
 from stock.delivery import machine
 from stock.fit import kappa as kappa_fit
 from stock.intake import bagasse, chips, debarking, lot, metal, piles
@@ -45,8 +45,11 @@ MODULES: Final = (
     bagasse,
     steam,
     liquor,
+    titration,
     end_point,
+    correct,
     kinetics,
+    slab,
     vessel,
     sulphite,
     kappa_fit,

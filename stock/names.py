@@ -126,6 +126,10 @@ UNITS: Final[dict[str, str]] = {
     "s": "s",
     "m2": "m²",
     "ph": "",
+    "per_c": "1/°C",
+    "kappa_per_pct": "kappa per %",
+    "kappa_per_c": "kappa per °C",
+    "g_factor": "G",
 }
 
 LABELS: Final[dict[str, str]] = {"bd": "bone-dry", "ad": "air-dry", "csf": "freeness", "sre": "refining energy"}

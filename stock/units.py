@@ -141,3 +141,23 @@ def shown(value: float, unit: str, system: System) -> tuple[float, str]:
         return value, unit
     other, factor, offset = _line_of(unit)
     return value * factor + offset, other
+
+
+# What a workshop's amounts are read in, where a mill's unit would show little but noughts.
+SMALL: Final[dict[str, str]] = {
+    "BDt": "kg BD",
+    "t": "kg",
+    "ADt": "kg AD",
+    "m³": "L",
+    "GJ": "MJ",
+    "t/h": "kg/h",
+    "BDt/h": "kg BD/h",
+    "m³/h": "L/h",
+}
+
+
+def readable(value: float, unit: str) -> tuple[float, str]:
+    """Return an amount in a unit a thousand times smaller where it is less than a tenth of its own."""
+    if unit in SMALL and 0 < abs(value) < 0.1:
+        return 1000 * value, SMALL[unit]
+    return value, unit

@@ -10,7 +10,6 @@ from django.utils import timezone
 
 from desk.floor import clock
 from desk.floor.contributions import CONTRIBUTIONS
-from desk.floor.cooks import follow_all
 from desk.floor.models import HandOver, Record, World
 from desk.floor.next_up import next_up
 from desk.floor.services import record_event, require
@@ -57,7 +56,6 @@ def compose(state: State) -> dict[str, Any]:
             },
             {"title": "Out of band", "rows": [_off(reading) for reading in state.off] or ["Nothing is out of band."]},
             {"title": "Vessels", "rows": _vessels(state)},
-            {"title": "Cooks in flight", "rows": _cooks(state)},
             *(
                 {"title": title, "rows": rows}
                 for contribution in CONTRIBUTIONS
@@ -106,16 +104,6 @@ def cover_text(minutes: float) -> str:
     if minutes < 90:
         return f"{minutes:.0f} min"
     return f"{minutes / 60:.1f} h"
-
-
-def _cooks(state: State) -> list[str]:
-    rows = [
-        f"Cook {one.cook.number}, digester {one.cook.digester}: {one.state.phase}, H {one.state.h_now.value:.0f}"
-        f" of {one.state.h_target.value:.0f}, blow about {clock_text(one.blow_at)}"
-        for one in follow_all(state)
-        if one.running
-    ]
-    return rows or ["No cook is in a digester."]
 
 
 def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOver:

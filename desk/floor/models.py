@@ -122,19 +122,21 @@ class Order(AppendOnly):
 
 
 class Cook(AppendOnly):
-    """A batch cook as it was started."""
+    """A batch cook as it was started: its first chips are in."""
 
     world = models.ForeignKey(World, on_delete=models.PROTECT)
     number = models.PositiveIntegerField()
     digester = models.PositiveSmallIntegerField()
+    recipe = models.CharField(max_length=40, blank=True, help_text="empty: the usual one of its digester")
     started_at = models.DateTimeField()
-    charge_pct_naoh_on_wood = models.FloatField()
+    charge_pct_naoh_on_wood = models.FloatField(null=True, help_text="reported at the start; none for acid")
     kappa_target = models.FloatField()
 
     class Meta:
         """A number is given once."""
 
         constraints = [models.UniqueConstraint(fields=["world", "number"], name="cook_number_once")]
+        indexes = [models.Index(fields=["world", "-started_at"], name="cook_by_start")]
 
     def __str__(self) -> str:
         """Number and digester."""

@@ -6,7 +6,6 @@ from datetime import datetime, timedelta
 from django.utils import timezone
 
 from desk.floor.contributions import CONTRIBUTIONS
-from desk.floor.cooks import follow_all
 from desk.floor.state import State
 from stock.errors import DomainError
 from stock.plan.cover import vessel_event
@@ -35,7 +34,7 @@ class Item:
 
 def next_up(state: State) -> list[Item]:
     """Return what is due, soonest first; what needs a person now comes before everything."""
-    items = [*_off(state), *_cooks(state), *_vessels(state), *_orders(state)]
+    items = [*_off(state), *_vessels(state), *_orders(state)]
     items += [item for contribution in CONTRIBUTIONS for item in contribution.due(state)]
     samples = sorted(_samples(state), key=lambda item: item.at)[:3]
     horizon = state.now + AHEAD
@@ -55,21 +54,6 @@ def _off(state: State) -> list[Item]:
         if card is not None:
             size = f"{value}. {card.correction}."
         items.append(Item(state.now, reading.tag.name, size, reading.verdict.level, reading.tag.station, now=True))
-    return items
-
-
-def _cooks(state: State) -> list[Item]:
-    items = []
-    for one in follow_all(state):
-        if not one.running:
-            continue
-        overdue = one.blow_at <= state.now
-        words = f"Kappa forecast {one.state.kappa.value:.1f}, target {one.cook.kappa_target:g}."
-        if overdue:
-            words = f"Past its end point. {words}"
-        level = "act" if overdue else "ok"
-        what = f"Blow cook {one.cook.number}, digester {one.cook.digester}"
-        items.append(Item(max(one.blow_at, state.now), what, words, level, "cook", now=overdue))
     return items
 
 

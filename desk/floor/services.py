@@ -8,7 +8,7 @@ from django.core.exceptions import ValidationError
 from django.db import IntegrityError, connection, transaction
 
 from desk.floor import clock
-from desk.floor.models import Cook, Order, Record, World
+from desk.floor.models import Order, Record, World
 from desk.mill.selectors import line_of, solve
 from desk.people.models import Person
 from desk.people.roles import ACTIONS, CORRECT, ORDER, RECORD, who_may
@@ -212,17 +212,3 @@ def store_samples(world_id: int, rows: Iterable[Sequence[Any]]) -> int:
             "INSERT OR IGNORE INTO floor_sample (world_id, tag, at_s, value) VALUES (%s, %s, %s, %s)", values
         )
     return len(values)
-
-
-def note_cook(world: World, number: int, digester: int, started_at: datetime, charge_pct: float) -> Cook | None:
-    """Keep a cook the digesters report; one already known is left alone."""
-    if Cook.objects.filter(world=world, number=number).exists():
-        return None
-    return Cook.objects.create(
-        world=world,
-        number=number,
-        digester=digester,
-        started_at=started_at,
-        charge_pct_naoh_on_wood=charge_pct,
-        kappa_target=line_of(world.version).cook.kappa_target,
-    )

@@ -22,6 +22,7 @@ from stock.line.definition import Definition, Mix, Store, Tag
 
 STALE_S = 90
 LAB_BACK = timedelta(hours=36)
+COOKS_BACK = timedelta(hours=16)  # an acid cook may take half a day
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +76,6 @@ class State:
         self.world = world
         self.now = now or clock.now()
         self.line: Definition = line_of(world.version)
-        self.followed: dict[int, Any] = {}  # cooks already worked out, kept by desk.floor.cooks
         self.kept: dict[str, Any] = {}  # what the apps above the floor have worked out already
 
     # ---- readings
@@ -328,21 +328,8 @@ class State:
 
     @cached_property
     def cooks(self) -> list[Cook]:
-        """Cooks started in the last half day, the newest first."""
+        """Cooks started in the last hours, the newest first."""
+        since = self.now - COOKS_BACK
         return list(
-            Cook.objects.filter(
-                world=self.world, started_at__lte=self.now, started_at__gte=self.now - timedelta(hours=9)
-            ).order_by("-started_at")
+            Cook.objects.filter(world=self.world, started_at__lte=self.now, started_at__gte=since).order_by("-started_at")
         )
-
-    @cached_property
-    def blown(self) -> set[int]:
-        """Numbers of the cooks whose blow was logged."""
-        subjects = Record.objects.filter(
-            world=self.world,
-            kind=Record.Kind.BATCH,
-            tag="blow",
-            superseded_by=None,
-            at__gte=self.now - timedelta(hours=12),
-        ).values_list("subject", flat=True)
-        return {int(subject.removeprefix("cook ")) for subject in subjects}

@@ -12,12 +12,13 @@ class Role:
     actions: frozenset[str]
 
 
-RECORD, CORRECT, COOK, ORDER, SIGN = "record", "correct", "cook", "order", "sign"
+RECORD, CORRECT, COOK, ORDER, SIGN, MODEL = "record", "correct", "cook", "order", "sign", "model"
 
 ACTIONS: Final[dict[str, str]] = {
     RECORD: "enter readings and notes",
     CORRECT: "correct an entry",
-    COOK: "log steps of a cook",
+    COOK: "plan a charge or log steps of a cook",
+    MODEL: "accept a fitted relation",
     ORDER: "accept an order",
     SIGN: "sign a hand-over",
 }
@@ -27,7 +28,7 @@ ROLES: Final[dict[str, Role]] = {
     "cook": Role("cook", frozenset({RECORD, CORRECT, COOK, SIGN})),
     "tester": Role("tester", frozenset({RECORD, CORRECT})),
     "lead": Role("shift lead", frozenset({RECORD, CORRECT, COOK, ORDER, SIGN})),
-    "engineer": Role("process engineer", frozenset({RECORD, CORRECT, ORDER})),
+    "engineer": Role("process engineer", frozenset({RECORD, CORRECT, ORDER, MODEL})),
     "trainee": Role("trainee", frozenset()),
 }
 

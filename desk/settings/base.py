@@ -46,6 +46,7 @@ INSTALLED_APPS = [
     "desk.floor",
     "desk.exchange",
     "desk.yard",
+    "desk.cooking",
     "desk.stations",
 ]
 MIDDLEWARE = [

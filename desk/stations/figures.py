@@ -5,10 +5,12 @@ from dataclasses import replace
 
 from django.core.exceptions import ObjectDoesNotExist
 
-from desk.floor.cooks import follow_cook
+from desk.cooking.house import house_of
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.mill.selectors import solve
+from desk.stations.pages.cook.charge import charge_figure
+from desk.stations.pages.cook.liquor import liquor_figure
 from desk.yard.models import Lot
 from desk.yard.stock import lot_figure, yard_of
 from stock.errors import DomainError
@@ -34,6 +36,8 @@ def find(state: State, key: str) -> Figure:
         "machine": _machine,
         "tried": _tried,
         "yard": _yard,
+        "charge": charge_figure,
+        "liquor": liquor_figure,
     }
     if kind not in finders:
         raise LookupError(key)
@@ -153,9 +157,12 @@ def _yard(state: State, rest: str) -> Figure:
 def _cook(state: State, rest: str) -> Figure:
     number, _, name = rest.partition(":")
     cook = Cook.objects.filter(world=state.world, number=int(number) if number.isdigit() else -1).first()
-    followed = follow_cook(state, cook) if cook else None
+    house = house_of(state)
+    followed = house.follow(cook) if cook else None
     if followed is None:
         raise LookupError(rest)
+    if name.startswith("kinetic_"):
+        return followed.second_figures(house.second(followed))[name]
     return followed.figures()[name]
 
 

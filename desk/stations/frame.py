@@ -9,6 +9,7 @@ from typing import Any
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
 from django.utils import timezone
 
 from desk.floor import clock
@@ -66,6 +67,13 @@ def named(state: State, records: Iterable[Record]) -> list[Record]:
         row.tag_name = tag.name if tag else row.text  # type: ignore[attr-defined]
         row.decimals = tag.decimals if tag else 0  # type: ignore[attr-defined]
     return rows
+
+
+def tabs_of(state: State, tabs: Iterable[tuple[str, str]], here: str, **addresses: str) -> list[tuple[str, str, bool]]:
+    """Return (address, label, open) of a station's pages; `addresses` are those that are not found by name alone."""
+    return [
+        (addresses.get(name) or reverse(name, args=[state.world.slug]), label, name == here) for name, label in tabs
+    ]
 
 
 def new_key() -> str:

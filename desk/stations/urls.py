@@ -1,10 +1,25 @@
 """Addresses of the screens. The line is in the address: what is written belongs to it."""
 
-from django.urls import include, path
+from django.urls import URLPattern, include, path
 
 from desk.stations import views
-from desk.stations.pages import cook, entry, gallery, handover, line, log, methods, order, station
-from desk.stations.pages.yard import blend, cane, chips, files, lots, overview, pile
+from desk.stations.pages import entry, files, gallery, handover, line, log, methods, order, station
+from desk.stations.pages.cook import charge, done, liquor, relation, what_if
+from desk.stations.pages.cook import overview as cook
+from desk.stations.pages.yard import blend, cane, chips, lots, overview, pile
+
+
+def files_of(part: str) -> list[URLPattern]:
+    """Return the addresses of a station's records in and out."""
+    given = {"part": part}
+    return [
+        path(f"{part}/files/", files.page, given, name=f"{part}_files"),
+        path(f"{part}/files/preview/", files.preview, given, name=f"{part}_preview"),
+        path(f"{part}/files/<int:pk>/", files.staged, given, name=f"{part}_staged"),
+        path(f"{part}/files/<int:pk>/keep/", files.keep, given, name=f"{part}_keep"),
+        path(f"{part}/files/<slug:table>.<slug:form>", files.export, given, name=f"{part}_export"),
+    ]
+
 
 yard_pages = [
     path("yard/trip/", overview.trip, name="yard_trip"),
@@ -26,11 +41,32 @@ yard_pages = [
     path("yard/blend/", blend.page, name="yard_blend"),
     path("yard/blend/try/", blend.work_out, name="yard_blend_try"),
     path("yard/blend/accept/", blend.accept, name="yard_blend_accept"),
-    path("yard/files/", files.page, name="yard_files"),
-    path("yard/files/preview/", files.preview, name="yard_preview"),
-    path("yard/files/<int:pk>/", files.staged, name="yard_staged"),
-    path("yard/files/<int:pk>/keep/", files.keep, name="yard_keep"),
-    path("yard/files/<slug:table>.<slug:form>", files.export, name="yard_export"),
+    *files_of("yard"),
+]
+cook_pages = [
+    path("cook/", cook.house, name="cook_house"),
+    path("cook/charge/", charge.page, name="cook_charge"),
+    path("cook/charge/try/", charge.work_out, name="cook_charge_try"),
+    path("cook/charge/plan/", charge.plan, name="cook_plan"),
+    path("cook/liquor/", liquor.page, name="cook_liquor"),
+    path("cook/liquor/try/", liquor.work_out, name="cook_liquor_try"),
+    path("cook/liquor/take/", liquor.take, name="cook_liquor_take"),
+    path("cook/liquor/<int:pk>/correct/", liquor.correct, name="cook_liquor_correct"),
+    path("cook/done/", done.page, name="cook_done"),
+    path("cook/done/take/", done.take, name="cook_result"),
+    path("cook/relation/", relation.page, name="cook_relation"),
+    path("cook/relation/accept/", relation.accept, name="cook_relation_accept"),
+    *files_of("cook"),
+    path("cook/<int:number>/", cook.page, name="cook"),
+    path("cook/<int:number>/step/", cook.step, name="cook_step"),
+    path("cook/<int:number>/blow/", cook.step, {"kind": "blow"}, name="blow"),
+    path("cook/<int:number>/gauges/", cook.gauges, name="cook_gauges"),
+    path("cook/<int:number>/step/<int:pk>/correct/", cook.correct, name="cook_step_correct"),
+    path("cook/<int:number>/what-if/", what_if.work_out, name="cook_what_if"),
+    path("cook/<int:number>/sheet/", charge.sheet, name="cook_sheet"),
+    path("cook/<int:number>/sheet.pdf", charge.pdf, name="cook_sheet_pdf"),
+    path("cook/<int:number>/start/", charge.start, name="cook_start"),
+    path("cook/<int:number>/result/correct/", done.correct, name="cook_result_correct"),
 ]
 on_line = [
     path("", line.page, name="line"),
@@ -41,8 +77,7 @@ on_line = [
     path("at/<slug:station_id>/set/", station.set_points, name="set"),
     path("at/<slug:station_id>/set/<slug:panel_id>/", station.set_points, name="panel"),
     *yard_pages,
-    path("cook/<int:number>/", cook.page, name="cook"),
-    path("cook/<int:number>/blow/", cook.blow, name="blow"),
+    *cook_pages,
     path("log/", log.page, name="log"),
     path("log/note/", log.note, name="note"),
     path("log/<int:pk>/correct/", log.correct_entry, name="correct"),

@@ -26,6 +26,9 @@ MOST_BYTES: Final = 200_000
 MOST_ROWS: Final = 500
 
 
+Taker = Callable[[World, Dropped, list[dict[str, str]]], None]
+
+
 class BrokenFileError(Exception):
     """A file that cannot be taken in; the message says why and where."""
 
@@ -49,7 +52,7 @@ def _take(world: World, path: Path) -> Dropped:
         dropped = Dropped.objects.create(
             world=world, name=path.name[:120], kind=kind[:10], reason=reason[:300], at=clock.now()
         )
-        _move(path, "aside").with_suffix(".reason.txt").write_text(reason + "\n", encoding="utf-8")
+        _move(path, "aside").with_suffix(".reason.txt").writetext_in(reason + "\n", encoding="utf-8")
         return dropped
     _move(path, "taken")
     return dropped
@@ -73,7 +76,7 @@ def _read(path: Path) -> list[dict[str, str]]:
     if path.stat().st_size > MOST_BYTES:
         raise BrokenFileError(f"the file is larger than {MOST_BYTES // 1000} kB")
     try:
-        text = path.read_text(encoding="utf-8-sig")
+        text = path.readtext_in(encoding="utf-8-sig")
     except UnicodeDecodeError as error:
         raise BrokenFileError(f"not text in UTF-8: byte {error.start}") from None
     rows = list(csv.DictReader(io.StringIO(text)))
@@ -84,28 +87,28 @@ def _read(path: Path) -> list[dict[str, str]]:
     return rows
 
 
-def _taker(kind: str) -> Callable[[World, Dropped, list[dict[str, str]]], None]:
-    takers = {"scale": _scale, "probe": _probe, "belt": _belt}
-    if kind not in takers:
-        raise BrokenFileError(f"no device is called {kind[:20]!r}; a name begins with scale_, probe_ or belt_")
-    return takers[kind]
+def _taker(kind: str) -> Taker:
+    if kind not in TAKERS:
+        names = ", ".join(f"{name}_" for name in TAKERS)
+        raise BrokenFileError(f"no device is called {kind[:20]!r}; a name begins with one of {names}")
+    return TAKERS[kind]
 
 
 def _scale(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
     part = yard_part(world)
     for number, row in enumerate(rows, 2):
-        material = _text(row, "material", number)
+        material = text_in(row, "material", number)
         if material not in {one.id for one in part.materials}:
             raise BrokenFileError(f"line {number}: {material[:40]!r} is not bought here")
-        gross, tare = _number(row, "gross_t", number), _number(row, "tare_t", number)
+        gross, tare = number_of(row, "gross_t", number), number_of(row, "tare_t", number)
         net_mass_t(gross_t=gross, tare_t=tare)
         weighed = {"material": material, "gross_t": gross, "tare_t": tare}
         Ticket.objects.create(
             world=world,
             dropped=dropped,
             kind="scale",
-            ticket=_text(row, "ticket", number),
-            at=_at(row, "at_s", number),
+            ticket=text_in(row, "ticket", number),
+            at=at_in(row, "at_s", number),
             **weighed,
         )
 
@@ -114,11 +117,11 @@ def _probe(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
     each: dict[str, list[float]] = {}
     at: dict[str, datetime] = {}
     for number, row in enumerate(rows, 2):
-        ticket, value = _text(row, "ticket", number), _number(row, "moisture_pct", number)
+        ticket, value = text_in(row, "ticket", number), number_of(row, "moisture_pct", number)
         if not 0 <= value < 100:
             raise BrokenFileError(f"line {number}: moisture_pct is {value:g}, outside 0 to 100")
         each.setdefault(ticket, []).append(value)
-        at[ticket] = _at(row, "at_s", number)
+        at[ticket] = at_in(row, "at_s", number)
     for ticket, values in each.items():
         Ticket.objects.create(
             world=world, dropped=dropped, kind="probe", ticket=ticket, at=at[ticket], moistures_pct=values[:10]
@@ -130,25 +133,25 @@ def _belt(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
         draw_from(
             world,
             None,
-            _text(row, "pile", number),
-            _number(row, "bdt", number),
-            from_at=_at(row, "from_s", number),
-            to_at=_at(row, "to_s", number),
+            text_in(row, "pile", number),
+            number_of(row, "bdt", number),
+            from_at=at_in(row, "from_s", number),
+            to_at=at_in(row, "to_s", number),
             source=f"belt scale, {dropped.name}"[:60],
             form_key=f"{dropped.name}-{number}",
         )
 
 
-def _text(row: dict[str, Any], name: str, number: int) -> str:
+def text_in(row: dict[str, Any], name: str, number: int) -> str:
     value = (row.get(name) or "").strip()
     if not value or len(value) > 20 + 20 * (name == "material"):
         raise BrokenFileError(f"line {number}: {name} is missing or too long")
     return value
 
 
-def _number(row: dict[str, Any], name: str, number: int) -> float:
+def number_of(row: dict[str, Any], name: str, number: int) -> float:
     try:
-        value = float(_text(row, name, number))
+        value = float(text_in(row, name, number))
     except ValueError:
         raise BrokenFileError(f"line {number}: {name} is {row[name][:20]!r}, which is not a number") from None
     if abs(value) > 1e12 or value != value:  # noqa: PLR0124  not-a-number differs from itself
@@ -156,8 +159,12 @@ def _number(row: dict[str, Any], name: str, number: int) -> float:
     return value
 
 
-def _at(row: dict[str, Any], name: str, number: int) -> datetime:
+def at_in(row: dict[str, Any], name: str, number: int) -> datetime:
     try:
-        return datetime.fromtimestamp(int(_number(row, name, number)), UTC)
+        return datetime.fromtimestamp(int(number_of(row, name, number)), UTC)
     except (OverflowError, ValueError, OSError):
         raise BrokenFileError(f"line {number}: {name} is no moment in seconds") from None
+
+
+# What each device's files are taken in by; an app above the yard adds its own.
+TAKERS: Final[dict[str, Taker]] = {"scale": _scale, "probe": _probe, "belt": _belt}

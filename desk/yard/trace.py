@@ -48,8 +48,9 @@ def fed(world: World, from_at: datetime, to_at: datetime, stream: str = WOOD) ->
 
 def lots_of_cook(cook: Cook) -> list[Part]:
     """Return the lots in a cook: what was fed while its digester took chips."""
-    plan = line_of(cook.world.version).cook
-    return fed(cook.world, cook.started_at, cook.started_at + timedelta(minutes=plan.fill_min))
+    house = line_of(cook.world.version).cook
+    recipe = house.recipe(cook.recipe or house.digester(cook.digester).recipes[0])
+    return fed(cook.world, cook.started_at, cook.started_at + timedelta(minutes=recipe.fill_min), recipe.yard_stream or recipe.stream)
 
 
 def cooks_of_lot(world: World, lot: str) -> list[tuple[Cook, float]]:
@@ -63,7 +64,7 @@ def cooks_of_lot(world: World, lot: str) -> list[tuple[Cook, float]]:
     )
     if not spans:
         return []
-    fill = timedelta(minutes=line_of(world.version).cook.fill_min)
+    fill = timedelta(minutes=max(one.fill_min for one in line_of(world.version).cook.recipes))
     first, last = min(span[0] for span in spans) - fill, max(span[1] for span in spans)
     cooks = Cook.objects.filter(world=world, started_at__gte=first, started_at__lte=last).select_related(
         "world__version"

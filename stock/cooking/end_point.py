@@ -1,6 +1,7 @@
 """The end point of a batch cook: H-factor, time to a target, kappa and yield."""
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 
@@ -8,10 +9,11 @@ from stock.errors import DomainError
 from stock.working import Arg, Example, method, warn
 
 KELVIN = 273.15
-_ALPHA = Arg("fitted intercept", 0, 1000)
-_BETA = Arg("fitted slope", 0, 1000, above=True)
-_N = Arg("fitted exponent of alkali", 0, 2, above=True)
-_EA = Arg("effective alkali charge", 0, 30, above=True, usual=(9, 20))
+GAP_MIN = 10.0
+ALPHA = Arg("fitted intercept", 0, 1000)
+BETA = Arg("fitted slope", 0, 1000, above=True)
+EXPONENT = Arg("fitted exponent of alkali", 0, 2, above=True)
+EFFECTIVE = Arg("effective alkali charge", 0, 30, above=True, usual=(9, 20))
 
 
 @method(
@@ -46,8 +48,8 @@ def h_rate(*, temperature_c: float) -> float:
 def h_factor(*, times_min: np.ndarray, temperatures_c: np.ndarray) -> float:
     """Return the H-factor collected over a record; readings apart by more than 10 min warn."""
     refuse_disorder(times_min, temperatures_c)
-    if float(np.max(np.diff(times_min))) > 30:
-        warn("a gap of more than 30 min between temperature readings; the line between them is a guess")
+    if float(np.max(np.diff(times_min))) > GAP_MIN:
+        warn(f"a gap of more than {GAP_MIN:g} min between temperature readings; the line between them is a guess")
     return float(h_curve(times_min, temperatures_c)[1][-1])
 
 
@@ -60,15 +62,29 @@ def refuse_disorder(times_min: np.ndarray, temperatures_c: np.ndarray) -> None:
         raise DomainError("E_ORDER", "times_min", "the times must rise from reading to reading", "rising times")
 
 
-def h_curve(times_min: np.ndarray, temperatures_c: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Return (minutes, cumulative H) on a grid that holds every reading and steps of half a minute or less."""
+Curve = tuple[np.ndarray, np.ndarray]
+
+
+def _h_rates(celsius: np.ndarray) -> np.ndarray:
+    rates: np.ndarray = h_rate.method.bare(temperature_c=celsius)  # type: ignore[attr-defined]
+    return rates
+
+
+def integral_curve(
+    times_min: np.ndarray, temperatures_c: np.ndarray, rate: Callable[[np.ndarray], np.ndarray]
+) -> Curve:
+    """Return (minutes, integral of an hourly rate) on a grid that holds every reading and steps of half a minute or less."""
     grid = np.union1d(times_min, np.arange(times_min[0], times_min[-1], 0.5))
     temperature = np.interp(grid, times_min, temperatures_c)
-    middle = (temperature[1:] + temperature[:-1]) / 2
-    k = np.exp(43.2 - 16115 / (temperature + KELVIN))
-    k_middle = np.exp(43.2 - 16115 / (middle + KELVIN))
-    gained = np.diff(grid) / 360 * (k[:-1] + 4 * k_middle + k[1:])
+    middle = rate((temperature[1:] + temperature[:-1]) / 2)
+    ends = rate(temperature)
+    gained = np.diff(grid) / 360 * (ends[:-1] + 4 * middle + ends[1:])
     return grid, np.concatenate(([0.0], np.cumsum(gained)))
+
+
+def h_curve(times_min: np.ndarray, temperatures_c: np.ndarray) -> Curve:
+    """Return (minutes, cumulative H) of a record."""
+    return integral_curve(times_min, temperatures_c, _h_rates)
 
 
 @method(
@@ -92,6 +108,47 @@ def minutes_left_to_h(*, h_now: float, h_target: float, temperature_c: float, ta
         warn(f"the cook is past its end point by {-need:.0f} H")
         return 0.0
     return 60 * need / h_rate(temperature_c=temperature_c)
+
+
+@method(
+    "left_min = time at which H on the planned profile, from now on, has grown by what is still wanted, less now",
+    title="Time left along the planned profile",
+    station="cooking",
+    source="march in steps of half a minute or less; the tail is what relief and blow still add",
+    exact=False,
+    results=("left_min",),
+    example=Example(
+        {"now_min": 60, "h_now": 10, "h_target": 700, "tail_h": 20, "times_min": [0, 90, 300], "temperatures_c": [80, 170, 170]},
+        {"left_min": 62.37},
+    ),
+    now_min=Arg("now, on the profile's clock", 0, 1e5),
+    h_now=Arg("H-factor so far", 0, 1e5),
+    h_target=Arg("H-factor wanted at the blow", 0, 1e5),
+    tail_h=Arg("H-factor still gained in relief and blow", 0, 1000),
+    times_min=Arg("times of the planned temperatures", 0, 1e5, series=True, count=2),
+    temperatures_c=Arg("temperatures planned, straight between", 20, 200, series=True, count=2),
+)
+def minutes_left_on_profile(
+    *,
+    now_min: float,
+    h_now: float,
+    h_target: float,
+    times_min: np.ndarray,
+    temperatures_c: np.ndarray,
+    tail_h: float = 0.0,
+) -> float:
+    """Return the minutes until relief while the plan is still heating; refused where the plan ends too soon."""
+    refuse_disorder(times_min, temperatures_c)
+    need = h_target - h_now - tail_h
+    if need <= 0:
+        warn(f"the cook is past its end point by {-need:.0f} H")
+        return 0.0
+    grid, h = h_curve(times_min, temperatures_c)
+    want = need + float(np.interp(now_min, grid, h))
+    if want > float(h[-1]):
+        message = f"the profile ends at H {h[-1]:.0f}, before the {want:.0f} that is wanted"
+        raise DomainError("E_INFEASIBLE", "h_target", message, f"{h_target - (want - float(h[-1])):.0f} or less")
+    return float(np.interp(want, h, grid)) - now_min
 
 
 @method(
@@ -137,10 +194,10 @@ def extra_min(*, h_deficit: float, set_c: float) -> float:
         2e-3,
     ),
     h_factor=Arg("H-factor at the blow", 1, 1e4, above=True, usual=(300, 3000)),
-    effective_alkali_pct_na2o=_EA,
-    alpha=_ALPHA,
-    beta=_BETA,
-    n=_N,
+    effective_alkali_pct_na2o=EFFECTIVE,
+    alpha=ALPHA,
+    beta=BETA,
+    n=EXPONENT,
 )
 def kappa_hatton(*, h_factor: float, effective_alkali_pct_na2o: float, alpha: float, beta: float, n: float) -> float:
     """Return the kappa number a cook will have at its blow."""
@@ -166,10 +223,10 @@ def kappa_hatton(*, h_factor: float, effective_alkali_pct_na2o: float, alpha: fl
         5e-3,
     ),
     kappa_target_kappa=Arg("kappa wanted", 0, 200, above=True),
-    effective_alkali_pct_na2o=_EA,
-    alpha=_ALPHA,
-    beta=_BETA,
-    n=_N,
+    effective_alkali_pct_na2o=EFFECTIVE,
+    alpha=ALPHA,
+    beta=BETA,
+    n=EXPONENT,
 )
 def h_for_kappa(
     *, kappa_target_kappa: float, effective_alkali_pct_na2o: float, alpha: float, beta: float, n: float
@@ -265,3 +322,24 @@ def pulp_per_cook(*, bd_wood_t: float, screened_yield_frac: float) -> float:
 def cellulose_damage_rate(*, temperature_c: float) -> float:
     """Return the G-factor gained per hour at a temperature."""
     return math.exp(179_000 / 8.314 * (1 / 373.15 - 1 / (temperature_c + KELVIN)))
+
+
+@method(
+    "g_factor = integral of cellulose_damage_rate(temperature) over hours",
+    title="G-factor of a temperature record",
+    station="cooking",
+    source="Kubes et al. (1983); temperature straight between readings, Simpson's rule on half-minute steps",
+    exact=False,
+    results=("g_factor",),
+    example=Example({"times_min": [0, 60], "temperatures_c": [170, 170]}, {"g_factor": 9081}),
+    times_min=Arg("times of the readings", 0, 1e5, series=True, count=2),
+    temperatures_c=Arg("temperatures read", 20, 200, series=True, count=2),
+)
+def g_factor(*, times_min: np.ndarray, temperatures_c: np.ndarray) -> float:
+    """Return how much chain damage a record has done."""
+    refuse_disorder(times_min, temperatures_c)
+
+    def rate(celsius: np.ndarray) -> np.ndarray:
+        return np.exp(179_000 / 8.314 * (1 / 373.15 - 1 / (celsius + KELVIN)))
+
+    return float(integral_curve(times_min, temperatures_c, rate)[1][-1])

@@ -1,175 +1,236 @@
-"""Following one batch cook: where it stands, when it ends, what kappa it will have.
+"""Following one batch cook: where it stands, when it ends, what it will be, what to do about it.
 
 Times are minutes since the cook was started; the caller knows the clock.
 """
 
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import replace
+from typing import Final
 
 import numpy as np
 
-from stock.cooking.end_point import h_curve
+from stock.cooking.facts import LONGEST_HOLD_MIN, CookFacts, CookState, Kinetic, Phase
+from stock.cooking.relation import Relation
+from stock.cooking.schedule import planned_pressure, planned_profile
+from stock.cooking.steer import corrections
+from stock.cooking.ways import WAYS, Held
+from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
-from stock.line.definition import CookPlan
+from stock.line.cooking import Recipe
 
-Phase = Literal["filling", "liquor", "heating", "at temperature", "past its end", "blown"]
-
-
-@dataclass(frozen=True, slots=True)
-class CookFacts:
-    """What is known of a running cook, each number with its origin."""
-
-    plan: CookPlan
-    now_min: float
-    times_min: np.ndarray
-    temperatures_c: np.ndarray
-    charge: Datum
-    kappa_target: Datum
-    temperature: Datum
-    readings: Origin
-    blown: bool = False
+SENSOR_C: Final = 0.5  # a good thermometer, and the vessel it stands for
 
 
-@dataclass(frozen=True, slots=True)
-class CookState:
-    """Where a cook stands."""
-
-    phase: Phase
-    h_now: Figure
-    h_target: Figure
-    minutes_left: Figure | None
-    blow_min: float
-    kappa: Figure
-    kappa_half: float
-    yield_pct: Figure
-    behind_h: float
-    correction: Figure | None
+def _set(recipe: Recipe, value: float) -> Datum:
+    return Datum(value, Origin("set", f"recipe {recipe.name}"))
 
 
-def planned_profile(plan: CookPlan, hold_min: float) -> tuple[np.ndarray, np.ndarray]:
-    """Return (minutes, °C) of the planned temperature, hold included."""
-    start = plan.fill_min + plan.liquor_min
-    times = np.array([0.0, start, start + plan.ramp_min, start + plan.ramp_min + hold_min])
-    return times, np.array([plan.start_c, plan.start_c, plan.cook_c, plan.cook_c])
+def target(facts: CookFacts) -> Figure:
+    """Return the integral to blow at, for the alkali this cook actually got."""
+    return facts.way.aim(facts.recipe, facts.relation, facts.charge, facts.kappa_target)
 
 
-def _set(plan: CookPlan, name: str) -> Datum:
-    return Datum(getattr(plan, name), Origin("set", f"cook plan {plan.name}"))
-
-
-def fitted(plan: CookPlan) -> dict[str, Datum]:
-    """Return the mill's own kappa relation as sourced arguments."""
-    origin = Origin("set", f"kappa relation of {plan.name}")
-    return {name: Datum(getattr(plan, name), origin) for name in ("alpha", "beta", "n")}
-
-
-def target_h(facts: CookFacts) -> Figure:
-    """Return the H-factor to blow at, for the alkali this cook actually got."""
-    alkali = figure("charge_as_na2o", "charge as Na2O", {"charge_pct_naoh_on_wood": facts.charge}, decimals=2)
-    return figure(
-        "h_for_kappa",
-        "H at the blow",
-        {
-            "kappa_target_kappa": facts.kappa_target,
-            "effective_alkali_pct_na2o": alkali.as_datum(),
-            **fitted(facts.plan),
-        },
-        decimals=0,
-    )
+def heating_from(facts: CookFacts) -> float:
+    """Return when heating began, or begins by the recipe."""
+    if facts.steam_min is not None:
+        return facts.steam_min
+    return max(facts.now_min, facts.recipe.fill_min + facts.recipe.liquor_min)
 
 
 def follow(facts: CookFacts) -> CookState:
-    """Return where the cook stands, from its temperature record and its plan."""
-    plan = facts.plan
-    record = {
-        "times_min": Datum(facts.times_min, facts.readings),
-        "temperatures_c": Datum(facts.temperatures_c, facts.readings),
-    }
-    h_now = figure("h_factor", "H so far", record, decimals=0)
-    h_target = target_h(facts)
-    heat_from = plan.fill_min + plan.liquor_min
-    at_temperature = heat_from + plan.ramp_min
-    tail = _set(plan, "tail_h")
-    behind = planned_h(plan, facts.now_min) - h_now.value
-    left, blow_min = _time_left(facts, h_now, h_target, tail, at_temperature)
-    phase = _phase(facts, left, heat_from, at_temperature)
-    at_blow = max(h_target.value, h_now.value + plan.tail_h)
-    arriving = Datum(at_blow, Origin("computed", "H so far plus what is still to come, tail included"))
-    alkali = figure("charge_as_na2o", "charge as Na2O", {"charge_pct_naoh_on_wood": facts.charge}, decimals=2)
-    kappa = figure(
-        "kappa_hatton",
-        "kappa at the blow",
-        {"h_factor": arriving, "effective_alkali_pct_na2o": alkali.as_datum(), **fitted(plan)},
+    """Return where the cook stands, from its record and its recipe."""
+    recipe, way, relation = facts.recipe, facts.way, facts.relation
+    done, aim = way.done(recipe, facts.trace), target(facts)
+    tail = _set(recipe, recipe.tail)
+    heat_from = heating_from(facts)
+    top = heat_from + recipe.ramp_min
+    plan = _planned_curve(facts, heat_from)
+    behind = float(np.interp(facts.now_min, *plan)) - done.value if facts.steam_min is not None else 0.0
+    planned_end = float(np.interp(aim.value - recipe.tail, plan[1], plan[0]))
+    left, end = _time_left(facts, done, aim, tail, top, plan)
+    arriving = _arriving(facts, done, aim)
+    kappa = way.kappa(recipe, relation, arriving, facts.charge)
+    phase = _phase(facts, left, heat_from, top)
+    behind_min = end - planned_end
+    state = CookState(
+        phase=phase,
+        done=done,
+        aim=aim,
+        minutes_left=left,
+        blow_min=end,
+        band_min=_band_min(facts, end),
+        kappa=kappa,
+        half=way.band(recipe, relation, arriving, facts.charge),
+        yield_pct=_yield(relation, kappa.as_datum()),
+        residual=_residual(facts),
+        behind=behind,
+        behind_min=behind_min,
+        planned_end_min=planned_end,
     )
-    yield_pct = figure(
-        "yield_from_kappa",
-        "yield",
-        {
-            "kappa": kappa.as_datum(),
-            "reference_yield_pct": _set(plan, "reference_yield_pct"),
-            "reference_kappa": _set(plan, "reference_kappa"),
-            "slope_pct": _set(plan, "slope_pct"),
-        },
-    )
-    correction = None
-    if phase in ("heating", "at temperature") and abs(behind) > 5:
-        missed = Datum(behind, Origin("computed", "H planned by now less H so far"))
-        correction = figure(
-            "extra_min", "hold longer by", {"h_deficit": missed, "set_c": _set(plan, "cook_c")}, decimals=0
-        )
-    return CookState(phase, h_now, h_target, left, blow_min, kappa, 2 * plan.kappa_sd, yield_pct, behind, correction)
+    if phase not in ("heating", "at temperature"):
+        return state
+    return replace(state, corrections=corrections(facts, state))
 
 
-def planned_h(plan: CookPlan, now_min: float) -> float:
-    """Return the H-factor the plan would have by now."""
-    times, temperatures = planned_profile(plan, 600)
-    grid, h = h_curve(times, temperatures)
-    return float(np.interp(now_min, grid, h))
+def _planned_curve(facts: CookFacts, heat_from: float) -> tuple[np.ndarray, np.ndarray]:
+    """Return (minutes, integral) of the plan as it was meant, from when heating began."""
+    times, temperatures = planned_profile(facts.recipe, LONGEST_HOLD_MIN, heat_from)
+    grid = np.union1d(times, np.arange(times[0], times[-1], 5.0))
+    celsius = np.interp(grid, times, temperatures)
+    return facts.way.curve(facts.recipe, grid, celsius, planned_pressure(facts.recipe, grid, heat_from))
 
 
-def planned_hold_min(plan: CookPlan, target: float) -> float:
-    """Return the planned minutes at temperature that end at an H target, tail counted."""
-    times, temperatures = planned_profile(plan, 600)
-    grid, h = h_curve(times, temperatures)
-    end = float(np.interp(target - plan.tail_h, h, grid))
-    return max(0.0, end - (plan.fill_min + plan.liquor_min + plan.ramp_min))
+def planned_done(facts: CookFacts, at_min: float) -> float:
+    """Return the integral the plan would have by a moment."""
+    return float(np.interp(at_min, *_planned_curve(facts, heating_from(facts))))
+
+
+def planned_hold_min(recipe: Recipe, relation: Relation, charge: Datum, kappa_target: Datum) -> float:
+    """Return the planned minutes at temperature of a cook charged so, tail counted."""
+    way = WAYS[recipe.school]
+    aim = way.aim(recipe, relation, charge, kappa_target)
+    times, temperatures = planned_profile(recipe, LONGEST_HOLD_MIN)
+    grid = np.union1d(times, np.arange(times[0], times[-1], 5.0))
+    celsius = np.interp(grid, times, temperatures)
+    minutes, gained = way.curve(recipe, grid, celsius, planned_pressure(recipe, grid))
+    end = float(np.interp(aim.value - recipe.tail, gained, minutes))
+    return max(0.0, end - (recipe.fill_min + recipe.liquor_min + recipe.ramp_min))
 
 
 def _time_left(
-    facts: CookFacts, h_now: Figure, h_target: Figure, tail: Datum, at_temperature: float
+    facts: CookFacts, done: Figure, aim: Figure, tail: Datum, top: float, plan: tuple[np.ndarray, np.ndarray]
 ) -> tuple[Figure | None, float]:
-    """Return minutes to relief, marched through the rest of the ramp where it is still heating."""
-    plan = facts.plan
-    if facts.now_min >= at_temperature - 1:
-        held = facts.temperature
-        if held.value < 100:
-            held = _set(plan, "cook_c")
-        left = figure(
-            "minutes_left_to_h",
-            "to relief",
-            {
-                "h_now": h_now.as_datum(),
-                "h_target": h_target.as_datum(),
-                "tail_h": tail,
-                "temperature_c": held,
-            },
-            decimals=0,
-        )
+    """Return minutes to relief: at what is held now, or marched through the rest of the ramp."""
+    recipe = facts.recipe
+    if facts.steam_min is not None and facts.now_min >= top - 1:
+        held = facts.temperature if facts.temperature.value >= recipe.cook_c - 25 else _set(recipe, recipe.cook_c)
+        pressure = facts.pressure or _set(recipe, recipe.stages[-1].to_kpa_g or recipe.start_kpa_g)
+        try:
+            left = facts.way.left(recipe, done, aim, tail, Held(held, pressure))
+        except DomainError:  # no gas pressure at all: nothing cooks, the plan's is the best guess
+            pressure = _set(recipe, recipe.stages[-1].to_kpa_g or recipe.start_kpa_g)
+            left = facts.way.left(recipe, done, aim, tail, Held(_set(recipe, recipe.cook_c), pressure))
         return left, facts.now_min + left.value
-    times, temperatures = planned_profile(plan, 600)
-    grid, h = h_curve(times, temperatures)
-    planned = float(np.interp(facts.now_min, grid, h))
-    need = h_target.value - plan.tail_h - h_now.value + planned
-    return None, float(np.interp(need, h, grid))
+    grid, gained = plan
+    need = aim.value - recipe.tail - done.value + float(np.interp(facts.now_min, grid, gained))
+    return None, float(np.interp(need, gained, grid))
 
 
-def _phase(facts: CookFacts, left: Figure | None, heat_from: float, at_temperature: float) -> Phase:
+def _arriving(facts: CookFacts, done: Figure, aim: Figure) -> Datum:
+    at = done.value if facts.blown else max(aim.value, done.value + facts.recipe.tail)
+    words = "what it had at the blow" if facts.blown else "what it has and what is still to come, tail included"
+    return Datum(max(at, 1.0), Origin("computed", words), done if facts.blown else None)
+
+
+def _band_min(facts: CookFacts, end: float) -> float:
+    """Return how far the end may move if the vessel is half a degree from its thermometer."""
+    left = max(end - facts.now_min, 0.0)
+    warm, cold = (facts.way.rate(facts.recipe, facts.recipe.cook_c + by, _kpa(facts)) for by in (SENSOR_C, -SENSOR_C))
+    share = (warm - cold) / (warm + cold) if warm + cold > 0 else 0.0
+    return max(1.0, left * abs(share))
+
+
+def _kpa(facts: CookFacts) -> float:
+    return facts.pressure.value if facts.pressure else facts.recipe.stages[-1].to_kpa_g or facts.recipe.start_kpa_g
+
+
+def _yield(relation: Relation, kappa: Datum) -> Figure:
+    data = relation.data("reference_yield_pct", "reference_kappa", "slope_pct")
+    return figure("yield_from_kappa", "yield", {"kappa": kappa, **data})
+
+
+def _residual(facts: CookFacts) -> Figure | None:
+    """Return the residual alkali to expect from what the mill's cooks use; None for acid."""
+    if facts.recipe.is_sulphite:
+        return None
+    data = {
+        "charge_pct_naoh_on_wood": facts.charge,
+        "used_pct_naoh_on_wood": Datum(facts.relation.used_pct, facts.relation.origin),
+        "liquor_to_wood": facts.liquor_to_wood,
+    }
+    return figure("residual_from_use", "residual alkali", data)
+
+
+def _phase(facts: CookFacts, left: Figure | None, heat_from: float, top: float) -> Phase:
     if facts.blown:
         return "blown"
-    if facts.now_min < facts.plan.fill_min:
+    if facts.relief_min is not None:
+        return "relief"
+    filled = facts.recipe.fill_min if facts.liquor_at_min is None else facts.liquor_at_min
+    if facts.now_min < filled:
         return "filling"
+    if facts.steam_min is None:
+        return "charged" if facts.now_min >= filled + facts.recipe.liquor_min else "liquor"
     if facts.now_min < heat_from:
         return "liquor"
     if left is not None and left.value <= 0:
         return "past its end"
-    return "heating" if facts.now_min < at_temperature else "at temperature"
+    warm = facts.temperature.value >= facts.recipe.cook_c - 2
+    return "at temperature" if facts.now_min >= top or (warm and facts.now_min > heat_from) else "heating"
+
+
+# ---- the second way
+
+
+def kinetic(facts: CookFacts, state: CookState) -> Kinetic | None:
+    """Return what the published kinetics make of the same cook, and how far the two ways part; None for acid."""
+    if facts.recipe.is_sulphite:
+        return None
+    times, temperatures = whole_record(facts, state.blow_min)
+    readings = Origin("computed", f"{facts.trace.readings.text}, then the plan to its end")
+    data = {
+        "times_min": Datum(times, readings),
+        "temperatures_c": Datum(temperatures, readings),
+        "effective_alkali_pct_naoh_on_wood": facts.charge,
+        "liquor_to_wood": facts.liquor_to_wood,
+        "species": Datum(facts.recipe.wood, Origin("set", f"recipe {facts.recipe.name}")),
+        "bulk_ratio": Datum(facts.relation.bulk_ratio, facts.relation.origin),
+    }
+    name = "simulate_soda"
+    if facts.recipe.school == "kraft":
+        name, data["sulphidity_frac"] = "simulate_kraft", facts.sulphidity
+    kappa = figure(name, "kappa by the kinetics", data)
+    apart = kappa.value - state.kappa.value
+    return Kinetic(
+        kappa,
+        kappa.other("total_yield_pct", "yield by the kinetics"),
+        kappa.other("residual_kg_per_m3_as_naoh", "residual by the kinetics"),
+        apart,
+        _agreement(apart, state.kappa_half),
+    )
+
+
+def _agreement(apart: float, half: float) -> str:
+    if abs(apart) < 0.05:
+        return "The two ways agree."
+    side = "above" if apart > 0 else "below"
+    if abs(apart) <= half:
+        return f"The kinetics lie {abs(apart):.1f} {side}, inside the band."
+    return f"The kinetics lie {abs(apart):.1f} {side}, outside the band of {half:.1f}: check charge, moisture and sulphidity."
+
+
+def whole_record(facts: CookFacts, end_min: float) -> tuple[np.ndarray, np.ndarray]:
+    """Return (minutes, °C) of what was read, then the plan from what was last read to the end, within 60 to 185 °C."""
+    times, values = facts.trace.times_min, facts.trace.temperatures_c
+    start = 0.0
+    if facts.steam_min is not None:  # before steam nothing happens that the kinetics know of
+        start = min(facts.steam_min, float(times[-1]) - 1e-3)
+    kept = times >= start
+    times, values = times[kept], values[kept]
+    if not facts.blown and end_min > times[-1] + 0.5:
+        plan_t, plan_c = planned_profile(facts.recipe, LONGEST_HOLD_MIN, heating_from(facts))
+        late = _lateness(plan_t, plan_c, float(times[-1]), float(values[-1]))
+        ahead = plan_t[(plan_t + late > times[-1] + 0.5) & (plan_t + late < end_min)] + late
+        ahead = np.append(ahead, end_min)
+        times = np.append(times, ahead)
+        values = np.append(values, np.interp(ahead - late, plan_t, plan_c))
+    if len(times) < 2:
+        times, values = np.append(times, times[-1] + 1.0), np.append(values, values[-1])
+    return times, np.clip(values, 60.0, 185.0)
+
+
+def _lateness(plan_t: np.ndarray, plan_c: np.ndarray, at: float, celsius: float) -> float:
+    """Return how many minutes the record is behind the plan's rise, 0 at temperature."""
+    rising = np.concatenate(([True], np.diff(plan_c) > 0))
+    if celsius >= plan_c.max() - 2 or rising.sum() < 2:
+        return 0.0
+    return at - float(np.interp(celsius, plan_c[rising], plan_t[rising]))

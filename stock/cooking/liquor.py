@@ -1,11 +1,9 @@
-"""Liquor arithmetic: bases, titration, charge, fill, residual."""
-
-from typing import NamedTuple
+"""Liquor arithmetic: bases, charge, fill, residual, what is left in the tanks."""
 
 import numpy as np
 
 from stock.errors import DomainError
-from stock.working import Arg, Choice, Example, method
+from stock.working import Arg, Choice, Example, method, warn
 
 NA2O_PER_NAOH = 61.979 / 79.994
 NAOH_G_PER_MOL = 39.997
@@ -55,55 +53,6 @@ def charge_as_na2o(*, charge_pct_naoh_on_wood: float) -> float:
     return charge_pct_naoh_on_wood * 61.979 / 79.994
 
 
-class WhiteLiquor(NamedTuple):
-    """What an A/B/C titration says about white liquor."""
-
-    effective_kg_per_m3_as_naoh: float
-    active_kg_per_m3_as_naoh: float
-    titratable_kg_per_m3_as_naoh: float
-    sulphidity_frac: float
-    causticity_frac: float
-    activity_frac: float
-
-
-@method(
-    "effective_kg_per_m3_as_naoh = a_ml * acid_normality * 39.997 / sample_ml\n"
-    "active_kg_per_m3_as_naoh = b_ml * acid_normality * 39.997 / sample_ml\n"
-    "titratable_kg_per_m3_as_naoh = c_ml * acid_normality * 39.997 / sample_ml\n"
-    "sulphidity_frac = 2 * (b_ml - a_ml) / b_ml\n"
-    "causticity_frac = (2 * a_ml - b_ml) / (2 * a_ml - b_ml + c_ml - b_ml)\n"
-    "activity_frac = b_ml / c_ml",
-    title="White liquor from an A/B/C titration",
-    station="cooking",
-    source="TAPPI T 624, SCAN-N 30; volumes are cumulative",
-    exact=False,
-    example=Example(
-        {"a_ml": 26.40, "b_ml": 30.90, "c_ml": 36.10, "acid_normality": 0.5, "sample_ml": 5.0},
-        {"effective_kg_per_m3_as_naoh": 105.59, "sulphidity_frac": 0.2913, "causticity_frac": 0.8081},
-    ),
-    a_ml=Arg("acid to the hydroxide end point", 0, 200),
-    b_ml=Arg("acid to the hydrosulphide end point", 0, 200, above=True),
-    c_ml=Arg("acid to the carbonate end point", 0, 200, above=True),
-    acid_normality=Arg("strength of the acid", 0, 12, above=True),
-    sample_ml=Arg("sample", 0, 200, above=True),
-)
-def white_liquor_from_abc(
-    *, a_ml: float, b_ml: float, c_ml: float, acid_normality: float, sample_ml: float
-) -> WhiteLiquor:
-    """Return alkali strengths and ratios from cumulative burette readings."""
-    if not a_ml <= b_ml <= c_ml:
-        raise DomainError(
-            "E_ORDER", "b_ml", f"A, B, C are {a_ml:g}, {b_ml:g}, {c_ml:g} mL; they must not fall", "A ≤ B ≤ C"
-        )
-    if 2 * a_ml < b_ml:
-        raise DomainError(
-            "E_RANGE", "a_ml", f"A {a_ml:g} mL with B {b_ml:g} mL means less than no NaOH", "2A at least B"
-        )
-    g = acid_normality * NAOH_G_PER_MOL / sample_ml
-    naoh = 2 * a_ml - b_ml
-    return WhiteLiquor(a_ml * g, b_ml * g, c_ml * g, 2 * (b_ml - a_ml) / b_ml, naoh / (naoh + c_ml - b_ml), b_ml / c_ml)
-
-
 @method(
     "effective_kg_per_m3_as_naoh = active_kg_per_m3_as_naoh * (1 - sulphidity_frac / 2)",
     title="Effective from active alkali",
@@ -122,6 +71,23 @@ def effective_alkali(*, active_kg_per_m3_as_naoh: float, sulphidity_frac: float)
 
 
 @method(
+    "active_kg_per_m3_as_naoh = effective_kg_per_m3_as_naoh / (1 - sulphidity_frac / 2)",
+    title="Active from effective alkali",
+    station="cooking",
+    source="definition",
+    aliases=("active_alkali_from_effective",),
+    example=Example(
+        {"effective_kg_per_m3_as_naoh": 113.52, "sulphidity_frac": 0.28}, {"active_kg_per_m3_as_naoh": 132.0}
+    ),
+    effective_kg_per_m3_as_naoh=Arg("effective alkali", 0, 300),
+    sulphidity_frac=Arg("sulphidity on active alkali", 0, 1, usual=(0, 0.45)),
+)
+def active_alkali(*, effective_kg_per_m3_as_naoh: float, sulphidity_frac: float) -> float:
+    """Return active alkali: all the NaOH and all the sulphide."""
+    return effective_kg_per_m3_as_naoh / (1 - sulphidity_frac / 2)
+
+
+@method(
     "white_liquor_volume_m3 = 10 * bd_wood_t * effective_alkali_pct_naoh_on_wood / effective_alkali_kg_per_m3_as_naoh",
     title="White liquor for a charge",
     station="cooking",
@@ -136,13 +102,45 @@ def effective_alkali(*, active_kg_per_m3_as_naoh: float, sulphidity_frac: float)
     ),
     bd_wood_t=Arg("bone-dry wood in the digester", 0, 1e4),
     effective_alkali_pct_naoh_on_wood=Arg("effective alkali charge", 0, 40, usual=(10, 25)),
-    effective_alkali_kg_per_m3_as_naoh=Arg("white liquor strength", 0, 300, above=True, usual=(70, 140)),
+    effective_alkali_kg_per_m3_as_naoh=Arg("cooking liquor strength", 0, 800, above=True, usual=(70, 140)),
 )
 def white_liquor_volume_m3(
     *, bd_wood_t: float, effective_alkali_pct_naoh_on_wood: float, effective_alkali_kg_per_m3_as_naoh: float
 ) -> float:
     """Return the white liquor that carries a charge on bone-dry wood."""
     return 10 * bd_wood_t * effective_alkali_pct_naoh_on_wood / effective_alkali_kg_per_m3_as_naoh
+
+
+_BD_WOOD = Arg("bone-dry wood", 0, 1e4, above=True)
+_RATIO = Arg("liquor to wood", 2, 10, usual=(3, 7))
+_MOISTURE = Arg("chip moisture, wet basis", 0, 1, below=True)
+_CONDENSATE = Arg("condensate from steaming", 0, 2)
+
+
+@method(
+    "liquor_m3 = bd_wood_t * (liquor_to_wood - moisture_wet_frac / (1 - moisture_wet_frac) - steam_condensate_t_per_bdt)",
+    title="Liquor that makes up the ratio",
+    station="cooking",
+    source="volume balance; chip water and condensate count as liquor",
+    exact=False,
+    example=Example(
+        {"bd_wood_t": 21.5, "liquor_to_wood": 4.0, "moisture_wet_frac": 0.5, "steam_condensate_t_per_bdt": 0.14},
+        {"liquor_m3": 61.49},
+    ),
+    bd_wood_t=_BD_WOOD,
+    liquor_to_wood=_RATIO,
+    moisture_wet_frac=_MOISTURE,
+    steam_condensate_t_per_bdt=_CONDENSATE,
+)
+def liquor_fill(
+    *, bd_wood_t: float, liquor_to_wood: float, moisture_wet_frac: float, steam_condensate_t_per_bdt: float = 0.0
+) -> float:
+    """Return all the liquor to be pumped in, beside the water that comes with the chips."""
+    chip_water = moisture_wet_frac / (1 - moisture_wet_frac) + steam_condensate_t_per_bdt
+    if chip_water > liquor_to_wood:
+        message = f"the chips alone bring {chip_water:.2f} m³/BDt of water, more than a liquor to wood of {liquor_to_wood:g}"
+        raise DomainError("E_INFEASIBLE", "liquor_to_wood", message, f"{chip_water:.2f} m³/BDt or more")
+    return bd_wood_t * (liquor_to_wood - chip_water)
 
 
 @method(
@@ -162,11 +160,12 @@ def white_liquor_volume_m3(
         },
         {"black_liquor_fill_m3": 23.82},
     ),
-    bd_wood_t=Arg("bone-dry wood", 0, 1e4, above=True),
-    liquor_to_wood=Arg("liquor to wood", 2, 10, usual=(3, 7)),
-    white_liquor_m3=Arg("white liquor", 0, 1e4),
-    moisture_wet_frac=Arg("chip moisture, wet basis", 0, 1, below=True),
-    steam_condensate_t_per_bdt=Arg("condensate from steaming", 0, 2),
+    notes="A soda cook fills with water or weak liquor by the same balance.",
+    bd_wood_t=_BD_WOOD,
+    liquor_to_wood=_RATIO,
+    white_liquor_m3=Arg("white liquor, or caustic", 0, 1e4),
+    moisture_wet_frac=_MOISTURE,
+    steam_condensate_t_per_bdt=_CONDENSATE,
 )
 def black_liquor_fill_m3(
     *,
@@ -184,6 +183,46 @@ def black_liquor_fill_m3(
         message = f"liquor to wood of {liquor_to_wood:g} leaves no room; the least that fits is {least:.2f} m³/BDt"
         raise DomainError("E_INFEASIBLE", "liquor_to_wood", message, f"{least:.2f} m³/BDt or more")
     return fill
+
+
+@method(
+    "liquor_to_wood = (liquor_m3 + bd_wood_t * moisture_wet_frac / (1 - moisture_wet_frac)"
+    " + bd_wood_t * steam_condensate_t_per_bdt) / bd_wood_t",
+    title="Liquor to wood as filled",
+    station="cooking",
+    source="volume balance; chip water and condensate count as liquor",
+    example=Example(
+        {"bd_wood_t": 21.5, "liquor_m3": 61.49, "moisture_wet_frac": 0.5, "steam_condensate_t_per_bdt": 0.14},
+        {"liquor_to_wood": 4.0},
+    ),
+    bd_wood_t=_BD_WOOD,
+    liquor_m3=Arg("all liquor pumped in", 0, 1e5),
+    moisture_wet_frac=_MOISTURE,
+    steam_condensate_t_per_bdt=_CONDENSATE,
+)
+def liquor_ratio(
+    *, bd_wood_t: float, liquor_m3: float, moisture_wet_frac: float, steam_condensate_t_per_bdt: float = 0.0
+) -> float:
+    """Return the liquor-to-wood ratio that was really reached."""
+    water = bd_wood_t * moisture_wet_frac / (1 - moisture_wet_frac) + bd_wood_t * steam_condensate_t_per_bdt
+    return (liquor_m3 + water) / bd_wood_t
+
+
+@method(
+    "charge_pct_naoh_on_wood = 0.1 * liquor_m3 * effective_kg_per_m3_as_naoh / bd_wood_t",
+    title="Charge from what was pumped",
+    station="cooking",
+    source="mass balance of alkali",
+    example=Example(
+        {"liquor_m3": 37.67, "effective_kg_per_m3_as_naoh": 105.6, "bd_wood_t": 21.5}, {"charge_pct_naoh_on_wood": 18.5}
+    ),
+    liquor_m3=Arg("cooking liquor pumped in", 0, 1e5),
+    effective_kg_per_m3_as_naoh=Arg("its effective alkali", 0, 800),
+    bd_wood_t=_BD_WOOD,
+)
+def charge_from_volume(*, liquor_m3: float, effective_kg_per_m3_as_naoh: float, bd_wood_t: float) -> float:
+    """Return the charge on bone-dry wood that a volume of liquor is."""
+    return 0.1 * liquor_m3 * effective_kg_per_m3_as_naoh / bd_wood_t
 
 
 @method(
@@ -210,6 +249,45 @@ def alkali_consumed_pct(
         message = f"a residual of {residual_kg_per_m3_as_naoh:g} g/L is more than was charged: sample, basis or ratio is wrong"
         raise DomainError("E_ORDER", "residual_kg_per_m3_as_naoh", message, "a residual below the charge")
     return used
+
+
+@method(
+    "residual_kg_per_m3_as_naoh = 10 * (charge_pct_naoh_on_wood - used_pct_naoh_on_wood) / liquor_to_wood",
+    title="Residual alkali to expect",
+    station="cooking",
+    source="mass balance of alkali, with what the mill's cooks use",
+    exact=False,
+    example=Example(
+        {"charge_pct_naoh_on_wood": 18.5, "used_pct_naoh_on_wood": 14.66, "liquor_to_wood": 4.0},
+        {"residual_kg_per_m3_as_naoh": 9.6},
+    ),
+    charge_pct_naoh_on_wood=Arg("effective alkali charged", 0, 40),
+    used_pct_naoh_on_wood=Arg("what a cook like it uses", 0, 40),
+    liquor_to_wood=Arg("liquor to wood", 2, 10),
+)
+def residual_from_use(
+    *, charge_pct_naoh_on_wood: float, used_pct_naoh_on_wood: float, liquor_to_wood: float
+) -> float:
+    """Return the alkali left in the liquor; nought, with a warning, where the charge will not last."""
+    left = 10 * (charge_pct_naoh_on_wood - used_pct_naoh_on_wood) / liquor_to_wood
+    if left < 0:
+        warn("the charge is less than a cook like it uses: the alkali will be spent before the end")
+        return 0.0
+    return left
+
+
+@method(
+    "alkali_kg_per_m3_as_naoh = 10 * charge_pct_naoh_on_wood / liquor_to_wood",
+    title="Alkali in the digester at the start",
+    station="cooking",
+    source="the charge in all the liquor there is; 32 to 56 g/L (0.8 to 1.4 mol/L) is usual for kraft",
+    example=Example({"charge_pct_naoh_on_wood": 18.5, "liquor_to_wood": 4.0}, {"alkali_kg_per_m3_as_naoh": 46.25}),
+    charge_pct_naoh_on_wood=Arg("effective alkali charged", 0, 40),
+    liquor_to_wood=Arg("liquor to wood", 2, 10),
+)
+def alkali_at_start(*, charge_pct_naoh_on_wood: float, liquor_to_wood: float) -> float:
+    """Return the strength of the liquor the chips stand in."""
+    return 10 * charge_pct_naoh_on_wood / liquor_to_wood
 
 
 @method(
@@ -336,3 +414,45 @@ def mixed_liquor(*, volumes_m3: np.ndarray, each_kg_per_m3_as_naoh: np.ndarray) 
     if volumes_m3.sum() <= 0:
         raise DomainError("E_RANGE", "volumes_m3", "the volumes add to nothing", "more than 0 together")
     return float(volumes_m3 @ each_kg_per_m3_as_naoh / volumes_m3.sum())
+
+
+@method(
+    "mixed_frac = sum(volumes_m3 * each_kg_per_m3_as_naoh * each_frac) / sum(volumes_m3 * each_kg_per_m3_as_naoh)",
+    title="Sulphidity of two liquors mixed",
+    station="cooking",
+    source="mass balance of sulphide; weighted by active alkali",
+    aliases=("blend_sulphidity",),
+    exact=False,
+    example=Example(
+        {"volumes_m3": [60, 25], "each_kg_per_m3_as_naoh": [123.6, 112.0], "each_frac": [0.29, 0.25]},
+        {"mixed_frac": 0.2790},
+    ),
+    volumes_m3=Arg("volume of each", 0, 1e5, series=True),
+    each_kg_per_m3_as_naoh=Arg("its active alkali", 0, 300, series=True),
+    each_frac=Arg("its sulphidity", 0, 1, series=True),
+)
+def mixed_sulphidity(*, volumes_m3: np.ndarray, each_kg_per_m3_as_naoh: np.ndarray, each_frac: np.ndarray) -> float:
+    """Return the sulphidity of a mix of liquors."""
+    if not volumes_m3.size == each_kg_per_m3_as_naoh.size == each_frac.size:
+        message = f"{volumes_m3.size} volumes, {each_kg_per_m3_as_naoh.size} strengths, {each_frac.size} sulphidities"
+        raise DomainError("E_COUNT", "each_frac", message, f"{volumes_m3.size} of each")
+    active = volumes_m3 * each_kg_per_m3_as_naoh
+    if active.sum() <= 0:
+        raise DomainError("E_RANGE", "volumes_m3", "there is no active alkali in the mix", "more than 0 together")
+    return float(active @ each_frac / active.sum())
+
+
+@method(
+    "cover_h = volume_m3 * (level_pct - low_pct) / 100 / draw_m3_per_h",
+    title="Hours a liquor tank lasts",
+    station="cooking",
+    source="volume balance",
+    example=Example({"volume_m3": 320, "level_pct": 58, "low_pct": 12, "draw_m3_per_h": 23.4}, {"cover_h": 6.291}),
+    volume_m3=Arg("volume of the tank", 0, 1e5, above=True),
+    level_pct=Arg("its level", 0, 100),
+    low_pct=Arg("level below which nothing can be pumped", 0, 100),
+    draw_m3_per_h=Arg("what the cooks take, on average", 0, 1e4, above=True),
+)
+def liquor_cover(*, volume_m3: float, level_pct: float, low_pct: float, draw_m3_per_h: float) -> float:
+    """Return how long the liquor in a tank lasts; below 0 where it is under its low level already."""
+    return volume_m3 * (level_pct - low_pct) / 100 / draw_m3_per_h

@@ -31,6 +31,9 @@ _EXAMPLE: Final = [
 ]
 
 
+EXPONENTS: Final = np.round(np.arange(0.30, 0.805, 0.02), 2)
+
+
 class Fitted(NamedTuple):
     """A fitted relation: intercept, slope, the slope's standard error, the spread about the line."""
 
@@ -91,8 +94,6 @@ def predict_kappa(
     *, cooks: Sequence[dict[str, float]], h_factor: float, effective_alkali_pct_na2o: float, n: float = 0.41
 ) -> Forecast:
     """Return the kappa to expect; far outside what was cooked it is refused."""
-    from scipy.stats import t as student
-
     x, _ = _table(cooks, n)
     fitted = fit_kappa_model(cooks=cooks, n=n)
     place = float(np.log10(h_factor) * effective_alkali_pct_na2o**n)
@@ -106,8 +107,227 @@ def predict_kappa(
         warn("a little outside the cooks the relation was fitted to")
     count = len(x)
     width = 1 + 1 / count + (place - x.mean()) ** 2 / np.sum((x - x.mean()) ** 2)
-    half = float(student.ppf(0.975, count - 2) * fitted.spread_kappa * np.sqrt(width))
+    half = _student(count - 2) * fitted.spread_kappa * float(np.sqrt(width))
     return Forecast(fitted.alpha - fitted.beta * place, half)
+
+
+@method(
+    "half_kappa = t(0.975, N - 2) * s * sqrt(1 + 1 / N + (x - mean(x))^2 / sum((x - mean(x))^2)),"
+    " x = log10(h_factor) * effective_alkali_pct_na2o**n",
+    title="Band of a kappa forecast",
+    station="cooking",
+    source="prediction interval of a straight line, 95 %",
+    exact=False,
+    results=("half_kappa",),
+    example=Example(
+        {
+            "h_factor": 1700,
+            "effective_alkali_pct_na2o": 14.8,
+            "n": 0.41,
+            "spread_kappa": 0.89,
+            "cooks_count": 8,
+            "mean_x_ratio": 9.7327,
+            "sum_squares_ratio": 0.19229,
+        },
+        {"half_kappa": 2.32},
+        4e-3,
+    ),
+    h_factor=Arg("H-factor of the cook", 1, 10_000, above=True),
+    effective_alkali_pct_na2o=Arg("its effective alkali", 0, 30, above=True),
+    n=_N,
+    spread_kappa=Arg("spread of the cooks about the line", 0, 50),
+    cooks_count=Arg("cooks it was fitted to", 3, 1e6),
+    mean_x_ratio=Arg("mean of x over them", 0, 1e3),
+    sum_squares_ratio=Arg("sum of squares of x about its mean", 0, 1e6, above=True),
+)
+def kappa_band(
+    *,
+    h_factor: float,
+    effective_alkali_pct_na2o: float,
+    n: float,
+    spread_kappa: float,
+    cooks_count: float,
+    mean_x_ratio: float,
+    sum_squares_ratio: float,
+) -> float:
+    """Return the half-width of the band around a forecast, from what is kept of a fit."""
+    place = float(np.log10(h_factor) * effective_alkali_pct_na2o**n)
+    width = 1 + 1 / cooks_count + (place - mean_x_ratio) ** 2 / sum_squares_ratio
+    return _student(cooks_count - 2) * spread_kappa * float(np.sqrt(width))
+
+
+@method(
+    "half_kappa = 2 * spread_kappa",
+    title="Band of a default relation",
+    station="cooking",
+    source="twice the spread the recipe states; a fitted relation has a band of its own",
+    example=Example({"spread_kappa": 0.55}, {"half_kappa": 1.1}),
+    spread_kappa=Arg("spread stated in the recipe", 0, 50),
+)
+def default_band(*, spread_kappa: float) -> float:
+    """Return the half-width to put on a forecast while no fit exists."""
+    return 2 * spread_kappa
+
+
+def _student(freedom: float) -> float:
+    """Return Student's t at 97.5 %."""
+    from scipy.special import stdtrit
+
+    return float(stdtrit(freedom, 0.975))
+
+
+class Chosen(NamedTuple):
+    """An exponent, and the error of cooks forecast from all the others."""
+
+    n: float
+    error_kappa: float
+
+
+@method(
+    "n between 0.30 and 0.80 with the least error, each cook forecast from all the others",
+    title="Exponent of alkali, by cross-validation",
+    station="cooking",
+    source="leave-one-out residuals of ordinary least squares",
+    exact=False,
+    results=Chosen._fields,
+    example=Example({"cooks": _EXAMPLE}, {"n": 0.46, "error_kappa": 1.1002}),
+    cooks=_COOKS,
+)
+def choose_exponent(*, cooks: Sequence[dict[str, float]]) -> Chosen:
+    """Return the exponent that forecasts best; ties go to the smaller."""
+    best = Chosen(0.0, np.inf)
+    for n in EXPONENTS:
+        x, kappa = _table(cooks, float(n))
+        left_out = _left_out(x, kappa)
+        error = float(np.sqrt(np.mean(left_out**2)))
+        if error < best.error_kappa - 1e-9:
+            best = Chosen(float(n), error)
+    return best
+
+
+def _left_out(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """Return each point less its forecast from all the others, by the hat matrix of a straight line."""
+    centred = x - x.mean()
+    leverage = 1 / len(x) + centred**2 / np.sum(centred**2)
+    slope = float(centred @ y / np.sum(centred**2))
+    rest: np.ndarray = (y - y.mean() - slope * centred) / (1 - leverage)
+    return rest
+
+
+FAR: Final = 3.5  # robust spreads from the line
+
+
+def outliers(cooks: Sequence[dict[str, float]], n: float) -> list[bool]:
+    """Say which cooks lie far from the others' line: over 3.5 times the median deviation, scaled to a spread.
+
+    The line is the one through the middle of the cooks (Theil's slopes of a sample of pairs),
+    so that what is far does not pull it along.
+    """
+    x, kappa = _table(cooks, n)
+    rng = np.random.default_rng(7)
+    one, other = rng.integers(0, len(x), (2, 4000))
+    apart = np.abs(x[one] - x[other]) > 1e-9
+    slope = float(np.median((kappa[one] - kappa[other])[apart] / (x[one] - x[other])[apart]))
+    rest = kappa - slope * x
+    rest -= np.median(rest)
+    scale = 1.4826 * float(np.median(np.abs(rest)))
+    return [bool(abs(one) > FAR * max(scale, 1e-9)) for one in rest]
+
+
+class YieldFit(NamedTuple):
+    """A straight line of yield over kappa."""
+
+    at_reference_pct: float
+    slope_pct: float
+    spread_pct: float
+
+
+_YIELDS: Final = Rows(
+    "cooks with both measured",
+    {"kappa": Arg("kappa measured", 0, 200), "yield_pct": Arg("total yield on bone-dry wood", 20, 100)},
+)
+
+
+@method(
+    "yield_pct = at_reference_pct + slope_pct * (kappa - reference_kappa), least squares over the cooks",
+    title="Yield relation from the mill's cooks",
+    station="cooking",
+    source="ordinary least squares",
+    exact=False,
+    results=YieldFit._fields,
+    example=Example(
+        {
+            "cooks": [
+                {"kappa": k, "yield_pct": y}
+                for k, y in zip((16.5, 17.2, 17.8, 18.1, 18.6, 19.2, 19.9, 20.4), (51.7, 52.0, 51.9, 52.2, 52.1, 52.3, 52.2, 52.5), strict=True)
+            ],
+            "reference_kappa": 18.0,
+        },
+        {"at_reference_pct": 52.035, "slope_pct": 0.1673},
+        5e-3,
+    ),
+    cooks=_YIELDS,
+    reference_kappa=Arg("kappa the yield is stated at", 0, 200),
+)
+def fit_yield_model(*, cooks: Sequence[dict[str, float]], reference_kappa: float) -> YieldFit:
+    """Return yield at a kappa and for each kappa."""
+    if len(cooks) < LEAST_COOKS:
+        message = f"{len(cooks)} cooks with a yield are too few; {LEAST_COOKS} are needed"
+        raise DomainError("E_COUNT", "cooks", message, f"{LEAST_COOKS} cooks or more")
+    kappa = np.array([cook["kappa"] for cook in cooks]) - reference_kappa
+    found = np.array([cook["yield_pct"] for cook in cooks])
+    if float(np.ptp(kappa)) < LEAST_SPREAD * reference_kappa:
+        raise DomainError("E_OBSERV", "cooks", "the cooks are too alike in kappa", "cooks that differ by 2 % or more")
+    slope, start = np.polyfit(kappa, found, 1)
+    spread = float(np.sqrt(np.sum((found - start - slope * kappa) ** 2) / (len(found) - 2)))
+    return YieldFit(float(start), float(slope), spread)
+
+
+class SulphiteFit(NamedTuple):
+    """The normal sulphite cook: how fast lignin goes with the factor, and the spread in kappa."""
+
+    rate_ratio: float
+    reference_bar_h: float
+    spread_kappa: float
+
+
+@method(
+    "log(zero_kappa / kappa) = rate_ratio * factor_bar_h, least squares through nought;"
+    " reference_bar_h = log(zero_kappa / reference_kappa) / rate_ratio",
+    title="Sulphite relation from the mill's cooks",
+    station="cooking",
+    source="first-order delignification over the factor",
+    exact=False,
+    results=SulphiteFit._fields,
+    example=Example(
+        {
+            "cooks": [{"factor_bar_h": f, "kappa": k} for f, k in zip((210, 222, 231, 238, 245, 250, 262, 270), (34.2, 30.6, 29.1, 27.0, 25.6, 25.1, 22.3, 21.2), strict=True)],
+            "reference_kappa": 28.0,
+            "zero_kappa": 180.0,
+        },
+        {"rate_ratio": 0.007936, "reference_bar_h": 234.48},
+        5e-3,
+    ),
+    cooks=Rows("good cooks", {"factor_bar_h": Arg("factor", 0, 1e5, above=True), "kappa": Arg("kappa", 0, 200, above=True)}),
+    reference_kappa=Arg("kappa of the normal cook", 0, 200, above=True),
+    zero_kappa=Arg("kappa before the cook", 50, 400),
+)
+def fit_sulphite_model(
+    *, cooks: Sequence[dict[str, float]], reference_kappa: float, zero_kappa: float = 180.0
+) -> SulphiteFit:
+    """Return how the factor takes lignin, from the mill's own cooks."""
+    if len(cooks) < LEAST_COOKS:
+        message = f"{len(cooks)} cooks are too few; {LEAST_COOKS} good ones are needed"
+        raise DomainError("E_COUNT", "cooks", message, f"{LEAST_COOKS} cooks or more")
+    factor = np.array([cook["factor_bar_h"] for cook in cooks])
+    kappa = np.array([cook["kappa"] for cook in cooks])
+    if float(kappa.max()) >= zero_kappa or reference_kappa >= zero_kappa:
+        message = f"a kappa is not below the {zero_kappa:g} it starts from"
+        raise DomainError("E_RANGE", "cooks", message, f"less than {zero_kappa:g}")
+    rate = float(factor @ np.log(zero_kappa / kappa) / (factor @ factor))
+    rest = kappa - zero_kappa * np.exp(-rate * factor)
+    spread = float(np.sqrt(np.sum(rest**2) / (len(kappa) - 1)))
+    return SulphiteFit(rate, float(np.log(zero_kappa / reference_kappa) / rate), spread)
 
 
 def _table(cooks: Sequence[dict[str, float]], n: float) -> tuple[np.ndarray, np.ndarray]:

@@ -98,6 +98,20 @@ def bone_dry_mass_t(*, green_mass_t: float, moisture_wet_frac: float) -> float:
 
 
 @method(
+    "green_t = bd_wood_t / (1 - moisture_wet_frac)",
+    title="Green mass that holds a bone-dry mass",
+    station="intake",
+    source="definition",
+    example=Example({"bd_wood_t": 18.335, "moisture_wet_frac": 0.525}, {"green_t": 38.6}),
+    bd_wood_t=Arg("bone-dry wood wanted", 0, 1e6),
+    moisture_wet_frac=Arg("moisture, wet basis", 0, 1, below=True, usual=(0.15, 0.85)),
+)
+def green_for_bone_dry(*, bd_wood_t: float, moisture_wet_frac: float) -> float:
+    """Return what the scale must show."""
+    return bd_wood_t / (1 - moisture_wet_frac)
+
+
+@method(
     "moisture_ratio_kg_per_kg = moisture_wet_frac / (1 - moisture_wet_frac)",
     title="Moisture ratio",
     station="intake",

@@ -2,12 +2,16 @@
 
 from typing import Any
 
+from stock.line.cooking import faults_of_cooking
 from stock.line.definition import Definition, Dose, Mix, React, Sink, Source, Store
 
 
 def faults_of(line: Definition) -> list[str]:
     """Return what is wrong between the parts of a line, one sentence a fault."""
-    return [*_duplicates(line), *_loose_ends(line), *_bad_sums(line), *_bad_limits(line), *_bad_yard(line)]
+    faults = [*_duplicates(line), *_loose_ends(line), *_bad_sums(line), *_bad_limits(line), *_bad_yard(line)]
+    tags = {tag.id for tag in line.tags}
+    streams, units = {stream.id for stream in line.streams}, {unit.id for unit in line.units}
+    return faults + faults_of_cooking(line.cook, tags, streams, units)
 
 
 def _duplicates(line: Definition) -> list[str]:

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
+from stock.line.cooking import CookDef
 from stock.line.parts import Consistency, Frac, Id, Part
 from stock.line.yard import YardDef
 from stock.material import COMPONENTS
@@ -214,37 +215,6 @@ class Grade(Part):
     family: str
 
 
-class CookPlan(Part):
-    """The recipe of a batch cook."""
-
-    id: Id
-    name: str
-    digesters: list[int]
-    digester_volume_m3: float = Field(gt=0)
-    basic_density_kg_per_m3: float = Field(ge=200, le=1000)
-    solid_volume_factor: float = Field(gt=0, lt=0.74)
-    packing_gain_frac: float = Field(ge=-0.05, le=0.4)
-    chip_moisture_frac: float = Field(ge=0, lt=1)
-    charge_pct_naoh_on_wood: float = Field(gt=0, le=40)
-    liquor_to_wood: float = Field(ge=2, le=10)
-    white_liquor_kg_per_m3_as_naoh: float = Field(gt=0, le=300)
-    fill_min: float = Field(gt=0)
-    liquor_min: float = Field(gt=0)
-    ramp_min: float = Field(gt=0)
-    start_c: float = Field(ge=20, le=120)
-    cook_c: float = Field(ge=100, le=200)
-    blow_min: float = Field(gt=0)
-    tail_h: float = Field(ge=0)
-    kappa_target: float = Field(gt=0)
-    alpha: float
-    beta: float
-    n: float
-    kappa_sd: float = Field(gt=0, description="standard deviation of the relation on this mill's cooks")
-    reference_yield_pct: float
-    reference_kappa: float
-    slope_pct: float
-
-
 class Definition(Part):
     """A whole mill."""
 
@@ -257,7 +227,7 @@ class Definition(Part):
     streams: list[StreamDef]
     tags: list[Tag]
     grades: list[Grade]
-    cook: CookPlan
+    cook: CookDef = Field(default_factory=CookDef)
     yard: YardDef | None = None
     constants: dict[Id, float] = Field(default_factory=dict, description="fitted figures the advice uses")
 
@@ -296,10 +266,10 @@ class Definition(Part):
         return next(station for station in self.stations if station.id == station_id)
 
     def constant(self, name: str) -> float:
-        """Return a figure of the mill: one fitted, or a size written at a unit or in the cook plan.
+        """Return a figure of the mill: one fitted, or a size written at a unit or in the main recipe.
 
-        `<unit>_volume_m3` and `<unit>_consistency_pct` read the unit, `cook_<field>` the plan,
-        `drum_<field>` and `yard_<field>` the yard.
+        `<unit>_volume_m3` and `<unit>_consistency_pct` read the unit, `cook_<field>` the recipe
+        most is cooked by, `drum_<field>` and `yard_<field>` the yard.
 
         Raises
         ------
@@ -308,8 +278,10 @@ class Definition(Part):
         """
         if name in self.constants:
             return self.constants[name]
-        if name.startswith("cook_") and hasattr(self.cook, name.removeprefix("cook_")):
-            return float(getattr(self.cook, name.removeprefix("cook_")))
+        if name.startswith("cook_") and self.cook.recipes:
+            for part in (self.cook.main, self.cook.main.alkaline, self.cook.digesters[0]):
+                if hasattr(part, field := name.removeprefix("cook_")):
+                    return float(getattr(part, field))
         if self.yard is not None:
             for prefix, part in (("drum_", self.yard.drum), ("yard_", self.yard)):
                 if name.startswith(prefix) and hasattr(part, name.removeprefix(prefix)):

@@ -9,7 +9,6 @@ from stock.errors import DomainError
 from stock.line.balance import LineBalance, Order
 from stock.line.definition import DefinitionError
 from stock.line.load import parse_definition
-from tests.line import MILL
 
 HEADBOX_PCT, THICK_PCT, RETAINED, COUCH_PCT = 0.8, 3.0, 0.9, 20.0
 
@@ -52,7 +51,6 @@ SMALL = {
         {"id": "plain", "name": "plain", "family": "white", "grammage_g_per_m2": 80, "moisture_pct": 5, "ash_frac": 0, "shares": {"slush": 1}, "tonnes_per_h": 10, "width_m": 4, "csf_ml": 400, "brightness_pct": 80}
     ],
 }  # fmt: skip
-SMALL["cook"] = yaml.safe_load(MILL.read_text(encoding="utf-8"))["cook"]
 
 
 def line(change=None):

@@ -5,7 +5,7 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 
-from desk.floor.cooks import follow_all
+from desk.cooking.house import follow_all
 from desk.floor.state import State
 from desk.stations.frame import on_line
 from desk.stations.frame import page as render_page
@@ -127,8 +127,9 @@ def stories(state: State) -> list[dict[str, Any]]:
             running = [one for one in follow_all(state) if one.state.phase == "at temperature"]
             lead = ""
             if running:
-                left = running[0].state.h_target.value - running[0].state.h_now.value
-                lead = f"Cook {running[0].cook.number} is at temperature, {max(left, 0):.0f} H to go."
+                one = running[0]
+                left = max(one.state.aim.value - one.state.done.value, 0)
+                lead = f"Cook {one.cook.number} is at temperature, {left:.0f} {one.facts.way.unit} to go."
         else:
             lead = ""
         quiet = [reading for reading in readings if reading.verdict.level == "ok"]

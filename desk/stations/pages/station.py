@@ -17,15 +17,11 @@ from stock.line.definition import Tag
 
 @on_line
 def page(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
-    """Show a station; the cook station opens on the cook nearest its end."""
+    """Show a station; the yard and the cook house have pages of their own."""
     if station_id not in {station.id for station in state.line.stations}:
         raise Http404
-    if station_id == "cook":
-        from desk.stations.pages.cook import nearest
-
-        cook = nearest(state)
-        if cook is not None:
-            return redirect("cook", world_slug=state.world.slug, number=cook)
+    if station_id == "cook" and state.line.cook.recipes:
+        return redirect("cook_house", world_slug=state.world.slug)
     if station_id == "yard" and state.line.yard is not None:
         from desk.stations.pages.yard import overview
 
@@ -35,7 +31,7 @@ def page(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
 
 def station_context(state: State, station_id: str) -> dict[str, Any]:
     """Return what a station page shows."""
-    tags = [tag for tag in state.tags_of(station_id) if not tag.id.startswith("digester_")]
+    tags = [tag for tag in state.tags_of(station_id) if tag.id not in state.line.cook.sensors]
     readings = [state.readings[tag.id] for tag in tags if tag.id in state.readings]
     advice = state.advice_for(tags)
     return {

@@ -18,7 +18,7 @@ from desk.stations.words import lower_first
 from stock.figure import Datum, Figure, number_text
 from stock.judge.limits import share_of_band
 from stock.names import spoken, suffix_of, unit_of
-from stock.units import shown
+from stock.units import readable, shown
 from stock.working import Arg, Method
 
 register = template.Library()
@@ -33,7 +33,7 @@ def _system(context: Context) -> Any:
 
 
 def _in_units(context: Context, value: float, unit: str, decimals: int) -> tuple[str, str]:
-    value, unit = shown(value, unit, _system(context))
+    value, unit = shown(*readable(value, unit), _system(context))
     return f"{value:,.{decimals}f}".replace(",", " "), unit
 
 
@@ -179,6 +179,30 @@ def plus(value: float, other: float) -> float:
 def minus(value: float, other: float) -> float:
     """Take away, for a place in a drawing."""
     return float(value) - float(other)
+
+
+@register.filter
+def fixed(value: float | None, decimals: int = 1) -> str:
+    """Write a number with some decimals, nothing for none."""
+    return "" if value is None else f"{float(value):.{int(decimals)}f}"
+
+
+@register.filter
+def signed(value: float | None, decimals: int = 1) -> str:
+    """Write a difference with its sign; what rounds to nought has none."""
+    if value is None:
+        return ""
+    text = f"{float(value):+.{int(decimals)}f}"
+    return text.lstrip("+-") if float(text) == 0 else text.replace("-", "−")
+
+
+@register.filter
+def amount(value: float | None, unit: str) -> str:
+    """Write an amount so that a workshop's litres and a mill's cubic metres both read well."""
+    if value is None:
+        return ""
+    number, shown_unit = readable(float(value), unit)
+    return f"{number:.1f} {shown_unit}".strip()
 
 
 register.filter("lower_first", lower_first)

@@ -3,7 +3,6 @@
 import asyncio
 import logging
 import time
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -11,8 +10,9 @@ from asgiref.sync import sync_to_async
 from asyncua import Client, ua
 from django.core.management.base import BaseCommand, CommandParser
 
+from desk.cooking.devices import Batch, note_batch
 from desk.floor.models import World
-from desk.floor.services import note_cook, store_samples
+from desk.floor.services import store_samples
 from desk.mill.selectors import line_of
 from desk.yard.pick_up import pick_up
 from stock.line.definition import Definition
@@ -62,7 +62,7 @@ async def find_nodes(client: Client, namespace: str, line: Definition) -> list[A
     """Return the server's nodes: the live tags, then the cook in each digester."""
     index = await client.get_namespace_index(namespace)
     names = [tag.id for tag in line.tags if tag.live]
-    names += [f"digester_{digester}_cook" for digester in line.cook.digesters]
+    names += [f"digester_{digester.number}_cook" for digester in line.cook.digesters]
     return [client.get_node(ua.NodeId(name, index)) for name in names]
 
 
@@ -70,7 +70,6 @@ def keep(world: World, line: Definition, values: list[Any], at_s: int) -> None:
     """Keep one reading of every live tag, and any cook not known yet."""
     tags = [tag.id for tag in line.tags if tag.live]
     store_samples(world.pk, [(tag, at_s, value) for tag, value in zip(tags, values, strict=False)])
-    for number, digester, started_s, charge in values[len(tags) :]:
-        if number:
-            started = datetime.fromtimestamp(started_s, UTC)
-            note_cook(world, int(number), int(digester), started, float(charge))
+    for digester, batch in zip(line.cook.digesters, values[len(tags) :], strict=False):
+        if batch[0]:
+            note_batch(world, Batch.of(digester.number, digester.recipes[0], batch))

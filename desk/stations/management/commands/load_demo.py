@@ -12,9 +12,10 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
+from desk.cooking.history import load_cooking
 from desk.floor import handover
 from desk.floor.clock import shift_of
-from desk.floor.models import Cook, Order, Record, World
+from desk.floor.models import Order, Record, World
 from desk.floor.services import store_samples
 from desk.mill.selectors import line_of
 from desk.mill.services import approve_definition
@@ -69,18 +70,7 @@ class Command(BaseCommand):
             store_samples(
                 world.pk, [(row["tag"], int(row["at_s"]), float(row["value"])) for row in csv.DictReader(file)]
             )
-        with (history / "cooks.csv").open(encoding="utf-8") as file:
-            Cook.objects.bulk_create(
-                Cook(
-                    world=world,
-                    number=int(row["number"]),
-                    digester=int(row["digester"]),
-                    started_at=datetime.fromtimestamp(int(row["started_s"]), UTC),
-                    charge_pct_naoh_on_wood=float(row["charge_pct_naoh_on_wood"]),
-                    kappa_target=line_of(version).cook.kappa_target,
-                )
-                for row in csv.DictReader(file)
-            )
+        load_cooking(world, history, people["brandt"], people["vale"], people["achterberg"], opened)
         records = [
             *self._laboratory(world, history, people["vale"]),
             *self._events(world, people, opened),

@@ -12,9 +12,10 @@ from django.views.decorators.http import require_POST
 from desk.floor.services import require
 from desk.floor.state import State
 from desk.people.roles import RECORD
+from desk.stations.forms import key_of, number
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
-from desk.stations.pages.yard.overview import acting, key_of, number, yard_context
+from desk.stations.pages.yard.overview import acting, yard_context
 from desk.yard.models import BlendPlan
 from desk.yard.stock import LotHeld, Pile, YardNow, yard_of
 from desk.yard.work import accept_blend

@@ -11,9 +11,10 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
 from desk.people.roles import CORRECT
+from desk.stations.forms import key_of, number
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
-from desk.stations.pages.yard.overview import acting, in_band, key_of, number, yard_context
+from desk.stations.pages.yard.overview import acting, in_band, yard_context
 from desk.stations.panels import PANELS, attempt
 from desk.yard.models import Classification
 from desk.yard.news import Sampled
@@ -121,7 +122,7 @@ def effects(state: State, yard: YardNow, row: Sampled) -> list[tuple[str, Figure
         "kappa spread from thickness",
         {
             "class_each_frac": Datum([getattr(shares, f"{name}_pct") / 100 for name in CLASSES], origin),
-            "thin_kappa": Datum(state.line.cook.kappa_target, state.set_origin("cook plan")),
+            "thin_kappa": Datum(state.line.cook.main.kappa_target, state.set_origin("recipe")),
             "hot_frac": state.constant("knotter_kappa_hot_frac"),
         },
         result="spread_kappa",

@@ -9,9 +9,10 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
 from desk.people.roles import CORRECT
+from desk.stations.forms import key_of, number
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
-from desk.stations.pages.yard.overview import acting, key_of, number, yard_context
+from desk.stations.pages.yard.overview import acting, yard_context
 from desk.stations.panels import PANELS, attempt
 from desk.yard.lots import TESTED, Load, Weighed, correct_lot, receive, weigh
 from desk.yard.models import Lot, Movement, Op

@@ -6,12 +6,14 @@ from typing import Any
 from django.core.exceptions import ValidationError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from desk.floor import clock
 from desk.floor.faults import fault
 from desk.floor.state import State
-from desk.stations.frame import new_key, on_line, signed_in
+from desk.stations.forms import key_of, number, words_of
+from desk.stations.frame import new_key, on_line, signed_in, tabs_of
 from desk.stations.frame import page as render_page
 from desk.stations.pages.station import station_context
 from desk.stations.pages.yard.drawing import BAND_NAMES, draw_yard
@@ -30,11 +32,6 @@ TABS = (
     ("yard_blend", "Blend"),
     ("yard_files", "Files"),
 )
-
-
-def words_of(error: Exception) -> str:
-    """Return a refusal as one sentence."""
-    return "; ".join(error.messages) if isinstance(error, ValidationError) else str(error)
 
 
 def acting(done: str, back: Callable[..., HttpResponse]) -> Callable[..., Any]:
@@ -59,8 +56,9 @@ def yard_context(state: State, tab: str) -> dict[str, Any]:
     return {
         "yard": yard_of(state),
         "station": state.line.station("yard"),
-        "tabs": [(name, label, name == tab) for name, label in TABS],
+        "tabs": tabs_of(state, TABS, tab, yard=reverse("station", args=[state.world.slug, "yard"])),
         "tab": tab,
+        "tabs_label": "Yard",
         "form_key": new_key(),
         "typed": {},
         "refused": "",
@@ -154,23 +152,3 @@ def release(request: HttpRequest, state: State) -> HttpResponse:
     except ValidationError as error:
         return fault(request, 422, "Not released", words_of(error))
     return redirect("yard_lot", world_slug=state.world.slug, number=lot)
-
-
-def number(text: Any, name: str, label: str) -> float:
-    """Read a number as typed, a comma or a point.
-
-    Raises
-    ------
-    DomainError
-        E_TYPE, naming the field.
-    """
-    try:
-        return float(str(text).strip().replace(",", "."))
-    except ValueError:
-        shown = f"is {str(text)[:20]!r}, which is not a number" if str(text).strip() else "is missing"
-        raise DomainError("E_TYPE", name, f"{label} {shown}", "a number") from None
-
-
-def key_of(request: HttpRequest) -> str:
-    """Return the form's key, so that a form sent twice counts once."""
-    return request.POST.get("form_key", "")[:36] or new_key()

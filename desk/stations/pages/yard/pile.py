@@ -9,10 +9,11 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
 from desk.people.roles import CORRECT
+from desk.stations.forms import key_of, number
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.yard.drawing import BAND_NAMES
-from desk.stations.pages.yard.overview import acting, key_of, number, yard_context
+from desk.stations.pages.yard.overview import acting, yard_context
 from desk.yard.models import Op
 from desk.yard.piles import chip_logs, draw_from, survey, take_back
 from desk.yard.stock import Pile, yard_of

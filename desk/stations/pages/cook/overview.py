@@ -1,0 +1,394 @@
+"""Cook: the board of digesters against the clock, and one cook followed to its end point, blown and learned from."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from typing import Any, Final
+
+from django.core.exceptions import ValidationError
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from desk.cooking.board import Board, board_of, room_for
+from desk.cooking.house import Followed, House, house_of, recipe_of
+from desk.cooking.models import Result, Step
+from desk.cooking.steps import FILL_NAME, LIQUOR_NAME, MINDED, Amounts, correct_step, log_step, read_gauges
+from desk.floor.faults import fault
+from desk.floor.models import Cook
+from desk.floor.state import State
+from desk.people.roles import CORRECT
+from desk.stations.forms import Field, key_of, maybe, moment, number, words_of
+from desk.stations.frame import new_key, on_line, signed_in, tabs_of
+from desk.stations.frame import page as render_page
+from desk.stations.pages.cook.drawing import draw_board, draw_cook
+from desk.stations.pages.cook.what_if import what_if_context
+from desk.stations.pages.station import station_context
+from desk.yard.trace import fed
+from stock.cooking.follow import target
+from stock.cooking.steer import Decision, Surroundings, decide
+from stock.errors import DomainError
+from stock.figure import Datum, Figure, Origin
+from stock.line.cooking import Recipe
+
+TABS: Final = (
+    ("cook_house", "Digesters"),
+    ("cook_charge", "Charge"),
+    ("cook_liquor", "Liquor"),
+    ("cook_done", "Cooks"),
+    ("cook_relation", "Relation"),
+    ("cook_files", "Files"),
+)
+
+
+def cook_context(state: State, tab: str) -> dict[str, Any]:
+    """Return what every page of the cook station shows."""
+    return {
+        "station": state.line.station("cook"),
+        "tabs": tabs_of(state, TABS, tab),
+        "tabs_label": "Cook",
+        "form_key": new_key(),
+        "typed": {},
+        "refused": "",
+    }
+
+
+def nearest(state: State) -> int | None:
+    """Return the number of the running cook nearest its end."""
+    running = [one for one in house_of(state).all() if one.running]
+    if running:
+        return running[0].cook.number
+    return state.cooks[0].number if state.cooks else None
+
+
+@on_line
+def house(request: HttpRequest, state: State) -> HttpResponse:
+    """Open on the cook nearest its end, or on the charge sheet where nothing was ever cooked."""
+    number = nearest(state)
+    if number is not None:
+        return redirect("cook", world_slug=state.world.slug, number=number)
+    if not state.line.cook.recipes:
+        raise Http404
+    latest = Cook.objects.filter(world=state.world, started_at__lte=state.now).order_by("-started_at").first()
+    if latest is not None and not house_of(state).news.charges:
+        return redirect("cook_done", world_slug=state.world.slug)
+    return redirect("cook_charge", world_slug=state.world.slug)
+
+
+@on_line
+def page(request: HttpRequest, state: State, number: int) -> HttpResponse:
+    """Show one cook on its board."""
+    return show(request, state, number)
+
+
+def show(request: HttpRequest, state: State, number: int, *, refused: str = "", opened: str = "") -> HttpResponse:
+    """Show one cook; `refused` says why something was not logged, `opened` which form stays as it was typed."""
+    cook = get_object_or_404(Cook, world=state.world, number=number)
+    house = house_of(state)
+    recipe, followed = recipe_of(state, cook), house.follow(cook)
+    board = board_of(house)
+    second = house.second(followed) if followed else None
+    result = Result.objects.filter(world=state.world, number=number, superseded_by=None).select_related("by").first()
+    context = station_context(state, "cook")
+    context |= cook_context(state, "cook_house")
+    context |= {
+        "cook": cook,
+        "recipe": recipe,
+        "followed": followed,
+        "sentence": sentence(house, cook, followed, board),
+        "board": draw_board(house, board, cook.number),
+        "waiting": board.waiting,
+        "chart": draw_cook(state, followed) if followed else None,
+        "figures": {**followed.figures(), **followed.second_figures(second)} if followed else {},
+        "second": second,
+        "decision": decision(house, followed) if followed else None,
+        "charge_moved": charge_moved(followed),
+        "steps": house.steps(cook),
+        "forms": step_forms(house, cook, recipe, followed, request, opened),
+        "gauges": _gauges(house, cook, followed, request, opened),
+        "forecast": house.news.forecasts.get(number),
+        "result": result,
+        "planned": house.news.charges.get(number),
+        "chips": fed(
+            state.world,
+            cook.started_at,
+            cook.started_at + timedelta(minutes=recipe.fill_min),
+            recipe.yard_stream or recipe.stream,
+        ),
+        "cautions": recipe.cautions or state.line.station("cook").cautions,
+        "what_if": what_if_context(house, followed, {}) if followed and followed.running else None,
+        "may_correct": signed_in(request).may(CORRECT),
+        "refused": refused,
+        "readings": _readings(state, context["readings"], recipe),
+    }
+    return render_page(request, state, "cook/page.html", context, here="cook", status=422 if refused else 200)
+
+
+def _readings(state: State, readings: list[Any], recipe: Recipe) -> list[Any]:
+    """Return what is measured in the cook house, what is off first, then what belongs to this recipe."""
+    own = {recipe.kappa_tag, recipe.residual_tag, recipe.rejects_tag}
+    kinds = {"kraft": ("white", "black"), "soda": ("caustic",)}.get(recipe.school, ("acid",))
+    for tank in state.line.cook.tanks:
+        if tank.liquor in kinds:
+            own |= {tank.level, tank.strength}
+    return sorted(
+        [one for one in readings if one.verdict.level != "ok" or one.tag.id in own or one.tag.id.startswith("blow")],
+        key=lambda one: one.verdict.level == "ok",
+    )[:8]
+
+
+# ---- words
+
+
+def sentence(house: House, cook: Cook, followed: Followed | None, board: Board | None = None) -> str:
+    """Say where the cook stands, when it ends and what it will be; then who else waits."""
+    name = f"Cook {cook.number} in digester {cook.digester}"
+    if followed is None:
+        return f"{name} has sent no temperatures yet."
+    now, way = followed.state, followed.facts.way
+    forecast = house.news.forecasts.get(cook.number)
+    if now.phase == "blown":
+        kappa, half = (forecast.kappa, forecast.half_kappa) if forecast else (now.kappa.value, now.kappa_half)
+        found = house.news.results.get(cook.number)
+        words = f"{name} is blown, at {way.letter} {now.done.text}."
+        if found is not None:
+            return f"{words} Kappa {found.kappa:.1f} found, {kappa:.1f} ± {half:.1f} forecast."
+        return f"{words} Kappa forecast {kappa:.1f}, give or take {half:.1f}."
+    end = timezone.localtime(followed.blow_at).strftime("%H:%M")
+    kappa_words = f"Kappa forecast {now.kappa.value:.1f}, target {cook.kappa_target:g}."
+    if now.phase == "past its end":
+        by = now.done.value + followed.recipe.tail - now.aim.value
+        return f"{name} is past its end point by {by:.0f} {way.unit}. Blow it now. {kappa_words}"
+    if now.phase == "relief":
+        return f"{name} is being relieved. Blow it when the pressure allows. {kappa_words}"
+    if now.phase in ("filling", "liquor"):
+        words = "is filling" if now.phase == "filling" else "takes its liquor"
+        return f"{name} {words}. Blow about {end}. {kappa_words}"
+    if now.phase == "charged":
+        wait = next((one.words for one in board.waiting if one.digester == cook.digester), "") if board else ""
+        return f"{name} is {wait or 'charged; waits for steam'}. {kappa_words}"
+    where = "is at temperature" if now.phase == "at temperature" else "is heating"
+    left = max(now.aim.value - now.done.value, 0)
+    return f"{name} {where}, {left:.0f} {way.unit} to go. Blow at {end}, give or take {now.band_min:.0f} min. {kappa_words}"
+
+
+def charge_moved(followed: Followed | None) -> str:
+    """Say how far a charge that strayed from its plan moved the aim, where it matters."""
+    if followed is None or followed.recipe.is_sulphite:
+        return ""
+    planned = followed.recipe.alkali.charge_pct_naoh_on_wood
+    asked = replace(followed.facts, charge=Datum(planned, Origin("set", "recipe")))
+    try:
+        moved = followed.state.aim.value - target(asked).value
+    except DomainError:
+        return ""
+    if abs(moved) < 3:
+        return ""
+    return f"planned {planned:.2f}: end point moved {'up' if moved > 0 else 'down'} {abs(moved):.0f} H"
+
+
+def decision(house: House, followed: Followed) -> Decision:
+    """Say whether to blow, and why."""
+    room, needs = room_for(house, followed)
+    sample = house.step(followed.cook, "sample")
+    facts = followed.facts
+    over = None
+    if facts.pressure is not None and facts.temperature.value > 100:
+        from stock.cooking.sulphite import gas_over_steam
+
+        over = gas_over_steam(pressure_kpa_g=facts.pressure.value, temperature_c=facts.temperature.value)
+    around = Surroundings(
+        room_frac=room,
+        needs_frac=needs,
+        apart_c=house.apart_c(followed.cook),
+        over_kpa=over,
+        sampled_residual=sample.amount if sample else None,
+    )
+    return decide(facts, followed.state, house.second(followed), around)
+
+
+# ---- what can be logged next
+
+
+@dataclass(frozen=True, slots=True)
+class StepForm:
+    """A step that may be logged now: its fields, its caution, its button."""
+
+    kind: str
+    label: str
+    button: str
+    fields: tuple[Field, ...]
+    step: str
+    caution: str
+    open: bool
+
+
+def step_forms(
+    house: House, cook: Cook, recipe: Recipe, followed: Followed | None, request: HttpRequest, opened: str
+) -> list[StepForm]:
+    """Return the steps that may come next, the one that is due first."""
+    done = {one.kind for one in house.steps(cook)}
+    blown = "blow" in done or (followed is not None and not followed.running)
+    planned = house.news.charges.get(cook.number)
+    wanted = planned.planned if planned else {}
+    given = planned.given if planned else {}
+    by_hand = "chips" in done
+    offered = []
+    if blown:
+        offered = ["empty"] if "empty" not in done and "blow" in done else []
+    else:
+        if by_hand and "steam" not in done:
+            offered += [kind for kind in ("liquor", "fill") if kind not in done and (kind == "liquor" or not recipe.is_sulphite)]
+        if by_hand and "liquor" in done and "steam" not in done:
+            offered.append("steam")
+        started = not by_hand or "steam" in done
+        if started:
+            ready = followed is not None and followed.state.phase in ("past its end", "relief")
+            middle = [] if recipe.is_sulphite or "sample" in done else ["sample"]
+            relief = ["relief"] if "relief" not in done and (by_hand or recipe.relief_min > 0) else []
+            offered += [*relief, "blow", *middle] if ready else [*middle, *relief, "blow"]
+            offered.append("note")
+            if by_hand:
+                offered.append("liquor")
+    found = []
+    for index, kind in enumerate(dict.fromkeys(offered)):
+        typed = request.POST if opened == kind else {}
+        fields = tuple(
+            replace(one, text=str(typed.get(one.name, one.text))) for one in _fields(recipe, kind, wanted, given)
+        )
+        caution_step = MINDED.get(kind, "")
+        text = recipe.cautions.get(caution_step) or house.state.line.station("cook").cautions.get(caution_step, "")
+        label, button = _labels(recipe, cook, kind)
+        found.append(StepForm(kind, label, button, fields, caution_step if text else "", text, index == 0 or opened == kind))
+    return found
+
+
+def _labels(recipe: Recipe, cook: Cook, kind: str) -> tuple[str, str]:
+    liquor = LIQUOR_NAME[recipe.school]
+    return {
+        "liquor": (f"{liquor[:1].upper()}{liquor[1:]} in", f"Log {liquor}"),
+        "fill": (f"Fill, {FILL_NAME.get(recipe.school, 'water')}", "Log the fill"),
+        "steam": ("Steam on", f"Log steam on cook {cook.number}"),
+        "sample": ("Liquor sample", "Log the sample"),
+        "relief": ("Relief", f"Log relief of cook {cook.number}"),
+        "blow": ("Blow", f"Log the blow of cook {cook.number}"),
+        "empty": ("Empty check", f"Log digester {cook.digester} empty"),
+        "note": ("What was corrected", "Log the correction"),
+    }[kind]
+
+
+def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, Any]) -> tuple[Field, ...]:
+    def text(value: Any, factor: float = 1.0) -> str:
+        return "" if value is None else f"{float(value) * factor:.4g}"
+
+    if kind == "liquor" and recipe.is_sulphite:
+        return (
+            Field("amount", "Acid, m³", text(wanted.get("liquor")), "m³"),
+            Field("second", "Total SO2, %", text(given.get("total_pct", recipe.acid.total_so2_pct)), "%"),
+            Field("third", "Combined SO2, %", text(given.get("combined_pct", recipe.acid.combined_so2_pct)), "%"),
+        )
+    if kind == "liquor":
+        strength = given.get("strength_kg_per_m3_as_naoh", recipe.alkali.liquor_kg_per_m3_as_naoh)
+        fields = [
+            Field("amount", f"{LIQUOR_NAME[recipe.school].capitalize()}, m³", text(wanted.get("liquor")), "m³"),
+            Field("second", "Its effective alkali, g/L NaOH", text(strength), "g/L NaOH"),
+        ]
+        if recipe.school == "kraft":
+            fields.append(Field("third", "Its sulphidity, %", text(given.get("sulphidity_frac"), 100), "%"))
+        return tuple(fields)
+    if kind == "fill":
+        return (Field("amount", f"{FILL_NAME[recipe.school].capitalize()}, m³", text(wanted.get("fill")), "m³"),)
+    if kind == "sample":
+        return (Field("amount", "Residual alkali, g/L NaOH", "", "g/L NaOH"),)
+    if kind == "note":
+        return (Field("text", "What was done", "", "", wide=True),)
+    return ()
+
+
+def _gauges(house: House, cook: Cook, followed: Followed | None, request: HttpRequest, opened: str) -> dict[str, Any] | None:
+    """Return the form for temperature and pressure read by hand, where no instrument sends them."""
+    digester = house.part.digester(cook.digester)
+    live = house.state.line.tag(digester.temperature).live
+    if live or followed is None or not followed.running:
+        return None
+    typed = request.POST if opened == "gauges" else {}
+    return {
+        "temperature": typed.get("temperature_c", ""),
+        "pressure": typed.get("pressure_kpa_g", ""),
+        "at": typed.get("at", ""),
+        "has_pressure": digester.pressure is not None,
+    }
+
+
+@on_line
+@require_POST
+def step(request: HttpRequest, state: State, number: int, kind: str = "") -> HttpResponse:
+    """Log a step of a cook."""
+    cook = get_object_or_404(Cook, world=state.world, number=number)
+    kind = kind or request.POST.get("kind", "")[:10]
+    if kind == "blow" and any(one.kind == "blow" for one in house_of(state).steps(cook)):
+        words = f"The blow of cook {number} is in the log. Correct it there if it is wrong."
+        return fault(request, 409, "Logged already", words)
+    try:
+        amounts = _amounts(request, recipe_of(state, cook), kind)
+        at = moment(state, request.POST.get("at", ""))
+        minded = request.POST.get("minded") == "on"
+        log_step(state, signed_in(request), number, kind, amounts, at=at, minded=minded, form_key=key_of(request))
+    except (ValidationError, DomainError) as error:
+        return show(request, state, number, refused=f"Nothing was logged: {words_of(error)}.", opened=kind)
+    return redirect("cook", world_slug=state.world.slug, number=number)
+
+
+def _amounts(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts:
+    labels = {field.name: field.label for field in _fields(recipe, kind, {}, {})}
+    value = {name: maybe(request.POST.get(name, ""), name, labels[name]) for name in ("amount", "second", "third") if name in labels}
+    if kind == "liquor" and recipe.school == "kraft" and value.get("third") is not None:
+        value["third"] = (value["third"] or 0.0) / 100
+    return Amounts(**value, text=request.POST.get("text", "")[:300])
+
+
+@on_line
+@require_POST
+def gauges(request: HttpRequest, state: State, number: int) -> HttpResponse:
+    """Keep temperature and pressure as somebody read them."""
+    cook = get_object_or_404(Cook, world=state.world, number=number)
+    try:
+        read_gauges(
+            state,
+            signed_in(request),
+            cook,
+            temperature_c=_gauge(request, "temperature_c", "Temperature"),
+            pressure_kpa_g=maybe(request.POST.get("pressure_kpa_g", ""), "pressure_kpa_g", "Pressure"),
+            at=moment(state, request.POST.get("at", "")),
+            form_key=key_of(request),
+        )
+    except (ValidationError, DomainError) as error:
+        return show(request, state, number, refused=f"Nothing was recorded: {words_of(error)}.", opened="gauges")
+    return redirect("cook", world_slug=state.world.slug, number=number)
+
+
+def _gauge(request: HttpRequest, name: str, label: str) -> float:
+    return number(request.POST.get(name, ""), name, label)
+
+
+@on_line
+@require_POST
+def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpResponse:
+    """Supersede a step of a cook."""
+    row = get_object_or_404(Step, pk=pk, world=state.world, number=number, superseded_by=None)
+    cook = get_object_or_404(Cook, world=state.world, number=number)
+    recipe = recipe_of(state, cook)
+    try:
+        changes: dict[str, Any] = {"amount": maybe(request.POST.get("amount", ""), "amount", "Amount")}
+        if "second" in request.POST:
+            second = maybe(request.POST.get("second", ""), "second", "Second figure")
+            scale = 0.01 if row.kind == "chips" else 1.0
+            changes["second"] = None if second is None else second * scale
+        correct_step(
+            state, signed_in(request), row, changes, why=request.POST.get("why", ""), form_key=key_of(request)
+        )
+    except (ValidationError, DomainError) as error:
+        return show(request, state, number, refused=f"Step of {recipe.name} not superseded: {words_of(error)}.")
+    return redirect("cook", world_slug=state.world.slug, number=number)
+
+

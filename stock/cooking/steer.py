@@ -1,0 +1,167 @@
+"""What to do about a cook off its plan, each way with its size; and whether to blow it, with the reasons."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from stock.cooking.facts import ON_PLAN_MIN, CookFacts, CookState, Correction, Kinetic
+from stock.errors import DomainError
+from stock.figure import Datum, Figure, Origin, figure
+
+
+def corrections(facts: CookFacts, state: CookState) -> tuple[Correction, ...]:
+    """Return time first, then temperature, then liquor: those that would do, with their size."""
+    found = []
+    if abs(state.behind_min) >= ON_PLAN_MIN:
+        found.append(_by_time(facts, state))
+        if (hotter := _by_temperature(facts, state)) is not None:
+            found.append(hotter)
+    if (more := _by_liquor(facts, state)) is not None:
+        found.append(more)
+    return tuple(found)
+
+
+def _by_time(facts: CookFacts, state: CookState) -> Correction:
+    later = state.behind_min > 0
+    behind = Datum(state.behind, Origin("computed", f"{facts.way.name} planned by now less what it has"))
+    recipe = Origin("set", f"recipe {facts.recipe.name}")
+    if facts.way.letter == "H":
+        data = {"h_deficit": behind, "set_c": Datum(facts.recipe.cook_c, recipe)}
+        size = figure("extra_min", "hold longer by", data, decimals=0)
+    elif state.minutes_left is not None:
+        size = state.minutes_left
+    else:
+        size = Figure(
+            "to relief",
+            state.blow_min - facts.now_min,
+            "min",
+            0,
+            Origin("computed", f"the planned rise marched from {state.done.text} to {state.aim.text} {facts.way.unit}"),
+        )
+    by = abs(state.behind_min)
+    words = f"Hold {by:.0f} min longer than planned" if later else f"Relieve {by:.0f} min earlier than planned"
+    return Correction("time", words, size)
+
+
+def _by_temperature(facts: CookFacts, state: CookState) -> Correction | None:
+    """Return the temperature that would end it when it was planned to end, if the recipe allows one."""
+    time = state.planned_end_min - facts.now_min
+    want = state.aim.value - facts.recipe.tail - state.done.value
+    if facts.way.letter != "H" or time < 10 or want <= 0 or state.phase != "at temperature":
+        return None
+    data = {
+        "h_wanted_h_factor": Datum(want, Origin("computed", "H at the blow less the tail and what it has")),
+        "duration_min": Datum(time, Origin("computed", "minutes to the planned end")),
+    }
+    try:
+        size = figure("temperature_for_time", "or hold at", data)
+    except DomainError:
+        return None
+    if not facts.recipe.cook_c - 8 <= size.value <= facts.recipe.most_c:
+        return None
+    return Correction("temperature", f"or hold {size.value:.1f} °C and keep the planned end", size)
+
+
+def _by_liquor(facts: CookFacts, state: CookState) -> Correction | None:
+    """Return the liquor that would bring a short charge up, while adding alkali still does good."""
+    recipe = facts.recipe
+    if recipe.is_sulphite or state.phase != "heating":
+        return None
+    short = recipe.alkali.charge_pct_naoh_on_wood - facts.charge.value
+    if short < 0.2:
+        return None
+    data = {
+        "bd_wood_t": facts.bd_wood,
+        "effective_alkali_pct_naoh_on_wood": Datum(short, Origin("computed", "charge planned less charge got")),
+        "effective_alkali_kg_per_m3_as_naoh": facts.liquor_strength,
+    }
+    size = figure("white_liquor_volume_m3", "or add liquor", data)
+    return Correction("liquor", f"or add {size.text} m³ of cooking liquor now, if the head has room", size)
+
+
+Answer = Literal["hold", "soon", "blow", "over"]
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """One thing that speaks for the blow, or against it."""
+
+    good: bool
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """Whether to relieve and blow, and why."""
+
+    answer: Answer
+    words: str
+    reasons: tuple[Reason, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What else the blow hangs on."""
+
+    room_frac: float | None = None
+    needs_frac: float = 0.0
+    apart_c: float | None = None
+    over_kpa: float | None = None
+    sampled_residual: float | None = None
+
+
+SOON_MIN = 20.0
+APART_C = 5.0
+
+
+def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: Surroundings) -> Decision:
+    """Return the answer with every reason, those against it first."""
+    recipe, way = facts.recipe, facts.way
+    left = max(state.blow_min - facts.now_min, 0.0)
+    short = state.aim.value - recipe.tail - state.done.value
+    ready = short <= 0
+    reasons = [
+        Reason(
+            ready,
+            f"{way.letter} {state.done.text} of {state.aim.text}"
+            + (", tail counted" if ready else f", {left:.0f} min to relief"),
+        )
+    ]
+    off = state.kappa.value - facts.kappa_target.value
+    reasons.append(
+        Reason(
+            abs(off) <= recipe.kappa_half,
+            f"kappa forecast {state.kappa.value:.1f} ± {state.kappa_half:.1f}, target {facts.kappa_target.value:g} ± {recipe.kappa_half:g}",
+        )
+    )
+    if second is not None and abs(second.apart) > state.kappa_half:
+        reasons.append(Reason(False, f"the kinetics say {second.kappa.value:.1f}"))
+    if not recipe.is_sulphite:
+        residual = around.sampled_residual
+        least = recipe.alkali.residual_kg_per_m3_as_naoh[0]
+        value = residual if residual is not None else (state.residual.value if state.residual else least)
+        how = "titrated" if residual is not None else "forecast"
+        reasons.append(Reason(value >= min(4.0, least), f"residual alkali {value:.1f} g/L NaOH, {how}"))
+    if around.room_frac is not None:
+        enough = around.room_frac >= around.needs_frac
+        words = f"tank takes {100 * around.room_frac:.0f} % more, the cook needs {100 * around.needs_frac:.0f} %"
+        reasons.append(Reason(enough, words))
+    if around.apart_c is not None:
+        reasons.append(Reason(around.apart_c <= APART_C, f"top and bottom {around.apart_c:.1f} °C apart"))
+    if around.over_kpa is not None and not recipe.is_sulphite:
+        reasons.append(Reason(around.over_kpa <= recipe.over_kpa, f"{around.over_kpa:.0f} kPa of gas over steam"))
+    return Decision(*_answer(state, ready, left, reasons), tuple(sorted(reasons, key=lambda one: one.good)))
+
+
+def _answer(state: CookState, ready: bool, left: float, reasons: list[Reason]) -> tuple[Answer, str]:
+    against = [one.words for one in reasons[1:] if not one.good]
+    if state.phase == "blown":
+        return "over", "It is blown."
+    if state.phase in ("filling", "liquor", "charged"):
+        return "hold", "It is not cooking yet."
+    if not ready and left > SOON_MIN:
+        return "hold", f"Hold: {left:.0f} min to relief."
+    if not ready:
+        return "soon", f"Soon: relieve in {left:.0f} min. Take the liquor sample now."
+    if against:
+        return "blow", f"Its end point is reached, but first: {against[0]}."
+    return "blow", "Relieve and blow."

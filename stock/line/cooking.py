@@ -1,0 +1,246 @@
+"""Batch cooking as data: recipes of every school, digesters, liquor tanks, the steam they share."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from stock.line.parts import Id, Part, Pct
+
+School = Literal["kraft", "soda", "acid", "bisulphite"]
+Liquor = Literal["white", "black", "caustic", "acid"]
+Wood = Literal["softwood", "hardwood", "bagasse"]
+
+SULPHITE: frozenset[School] = frozenset({"acid", "bisulphite"})
+
+
+class Stage(Part):
+    """One leg of the heating: to a temperature, straight, over some minutes; then the next."""
+
+    over_min: float = Field(gt=0, le=1440)
+    to_c: float = Field(ge=20, le=200)
+    to_kpa_g: float | None = Field(None, ge=0, le=2000, description="held by relief, where pressure is part of the plan")
+
+
+class Alkaline(Part):
+    """What alkali a cook gets, and the mill's relation until its own cooks give a better one."""
+
+    charge_pct_naoh_on_wood: float = Field(gt=0, le=40)
+    sulphidity_frac: float = Field(0, ge=0, le=0.6)
+    liquor_kg_per_m3_as_naoh: float = Field(gt=0, le=800, description="usual strength of the cooking liquor")
+    residual_kg_per_m3_as_naoh: tuple[float, float] = Field(description="band wanted at the end")
+    bulk_ratio: float = Field(1.0, gt=0.2, le=4, description="multiplier of the bulk rate; anthraquinone raises it")
+    alpha: float
+    beta: float = Field(gt=0)
+    n: float = Field(gt=0, le=2)
+    kappa_sd: float = Field(gt=0, description="spread of the relation on this mill's cooks")
+
+
+class Sulphite(Part):
+    """What acid a cook gets, and the normal cook its end point goes by."""
+
+    total_so2_pct: float = Field(gt=0, le=15, description="g in 100 mL")
+    combined_so2_pct: float = Field(gt=0, le=6)
+    base: Literal["calcium", "magnesium", "sodium"]
+    reference_factor: float = Field(gt=0, description="integral of the normal cook, bar·h; of bisulphite, h at 100 °C")
+    reference_cook_kappa: float = Field(gt=0, le=200)
+    activation_kj_per_mol: float = Field(90, ge=60, le=140)
+    zero_kappa: float = Field(180, ge=50, le=400)
+    kappa_sd: float = Field(gt=0)
+    penetrate_below_c: float = Field(110, ge=60, le=130)
+    penetrate_min: float = Field(90, ge=0, le=600, description="least time below that before it may rise")
+
+
+class Recipe(Part):
+    """How one raw material is cooked by one school."""
+
+    id: Id
+    name: str
+    school: School
+    wood: Wood = Field(description="raw material as the kinetics know it")
+    species: Id | None = Field(None, description="species of the yard")
+    stream: Id = Field(description="stream of the balance that feeds it")
+    yard_stream: Id | None = Field(None, description="stream the piles it comes from feed, where that is another")
+    unit: Id = Field(description="unit of the balance it is")
+    blow_to: Id | None = Field(None, description="vessel it is blown into")
+    basic_density_kg_per_m3: float = Field(ge=100, le=1000)
+    solid_volume_factor: float = Field(gt=0, lt=0.74)
+    packing_gain_frac: float = Field(0, ge=-0.05, le=0.4)
+    chip_moisture_frac: float = Field(ge=0, lt=1)
+    condensate_t_per_bdt: float = Field(0, ge=0, le=2, description="steam of packing and steaming that stays with the chips")
+    liquor_to_wood: float = Field(ge=2, le=10)
+    fill_min: float = Field(gt=0)
+    liquor_min: float = Field(gt=0)
+    start_c: float = Field(ge=15, le=120)
+    start_kpa_g: float = Field(0, ge=0, le=2000)
+    stages: list[Stage] = Field(min_length=1)
+    chip_c: float = Field(60, ge=-30, le=120, description="chips as they are when heating begins")
+    liquor_c: float = Field(85, ge=0, le=180, description="cooking liquor as it is pumped in")
+    fill_c: float = Field(80, ge=0, le=180, description="what makes up the ratio")
+    shell_c: float = Field(100, ge=0, le=180, description="the steel, after the last blow")
+    most_c: float = Field(ge=100, le=200, description="never to be exceeded")
+    over_kpa: float = Field(50, ge=0, le=1500, description="gas over steam that relief must keep under")
+    relief_min: float = Field(0, ge=0, le=180, description="letting down before the blow")
+    blow_min: float = Field(gt=0)
+    clear_min: float = Field(5, ge=0, le=600, description="empty check before the next fill")
+    tail: float = Field(ge=0, description="of the integral, still gained in relief and blow")
+    kappa_target: float = Field(gt=0, le=200)
+    kappa_half: float = Field(1.5, gt=0, le=20, description="how far off the target a cook may be")
+    rejects_pct: tuple[float, float] = Field((1.0, 4.0), description="knots and rejects wanted, on pulp")
+    reference_yield_pct: float = Field(gt=20, le=100)
+    reference_kappa: float = Field(gt=0, le=200)
+    slope_pct: float = Field(ge=0, le=1)
+    alkaline: Alkaline | None = None
+    sulphite: Sulphite | None = None
+    kappa_tag: Id | None = Field(None, description="tag its kappa is kept under")
+    residual_tag: Id | None = Field(None, description="tag its residual alkali is kept under")
+    rejects_tag: Id | None = Field(None, description="tag its knots and rejects are kept under")
+    cautions: dict[str, str] = Field(default_factory=dict, description="step: what to mind before it, of this school")
+
+    @property
+    def is_sulphite(self) -> bool:
+        """Whether acid does the work."""
+        return self.school in SULPHITE
+
+    @property
+    def cook_c(self) -> float:
+        """Temperature it is held at."""
+        return self.stages[-1].to_c
+
+    @property
+    def ramp_min(self) -> float:
+        """Minutes from the start of heating to that temperature."""
+        return sum(stage.over_min for stage in self.stages)
+
+    @property
+    def alkali(self) -> Alkaline:
+        """Its alkaline part; LookupError for sulphite."""
+        if self.alkaline is None:
+            raise LookupError(self.id)
+        return self.alkaline
+
+    @property
+    def acid(self) -> Sulphite:
+        """Its sulphite part; LookupError for alkali."""
+        if self.sulphite is None:
+            raise LookupError(self.id)
+        return self.sulphite
+
+    @property
+    def kappa_sd(self) -> float:
+        """Spread of the relation it starts from."""
+        return self.acid.kappa_sd if self.is_sulphite else self.alkali.kappa_sd
+
+
+class Digester(Part):
+    """A batch digester and its instruments."""
+
+    number: int = Field(ge=1, le=99)
+    volume_m3: float = Field(gt=0, le=2000)
+    recipes: list[Id] = Field(min_length=1, description="what it may cook, the usual one first")
+    steel_t: float = Field(gt=0, le=1000, description="steel that warms with the cook")
+    temperature: Id = Field(description="tag of its temperature")
+    bottom: Id | None = Field(None, description="tag of its lower temperature")
+    pressure: Id | None = Field(None, description="tag of its pressure")
+
+
+class Tank(Part):
+    """A tank of cooking or spent liquor."""
+
+    id: Id
+    name: str
+    liquor: Liquor
+    volume_m3: float = Field(gt=0)
+    low_pct: Pct = 10.0
+    level: Id = Field(description="tag of its level")
+    strength: Id | None = Field(None, description="tag of its strength")
+
+
+class CookDef(Part):
+    """The cooking house."""
+
+    recipes: list[Recipe] = Field(default_factory=list, description="none, where nothing is cooked")
+    digesters: list[Digester] = Field(default_factory=list)
+    tanks: list[Tank] = Field(default_factory=list)
+    steam_t_per_h: float = Field(1, gt=0, description="steam the digesters may draw together")
+
+    @property
+    def main(self) -> Recipe:
+        """The recipe most is cooked by; LookupError where nothing is cooked."""
+        if not self.recipes:
+            message = "nothing is cooked on this line"
+            raise LookupError(message)
+        return self.recipes[0]
+
+    @property
+    def sensors(self) -> frozenset[str]:
+        """Tags of the digesters' own instruments."""
+        return frozenset(
+            tag for one in self.digesters for tag in (one.temperature, one.bottom, one.pressure) if tag is not None
+        )
+
+    def recipe(self, recipe_id: str) -> Recipe:
+        """Return a recipe; LookupError where there is none."""
+        for one in self.recipes:
+            if one.id == recipe_id:
+                return one
+        message = f"there is no recipe {recipe_id}"
+        raise LookupError(message)
+
+    def digester(self, number: int) -> Digester:
+        """Return a digester; LookupError where there is none."""
+        for one in self.digesters:
+            if one.number == number:
+                return one
+        message = f"there is no digester {number}"
+        raise LookupError(message)
+
+    def tank(self, liquor: Liquor) -> Tank | None:
+        """Return the tank of a liquor, where there is one."""
+        return next((tank for tank in self.tanks if tank.liquor == liquor), None)
+
+
+def faults_of_cooking(cook: CookDef, tags: set[str], streams: set[str], units: set[str]) -> list[str]:
+    """Return what is wrong between the parts of a cooking house, one sentence a fault."""
+    faults = []
+    ids = [one.id for one in cook.recipes]
+    for one in cook.recipes:
+        place = f"cook · recipes · {one.id}"
+        wanted, other = ("sulphite", "alkaline") if one.is_sulphite else ("alkaline", "sulphite")
+        if getattr(one, wanted) is None or getattr(one, other) is not None:
+            faults.append(f"{place}: a {one.school} recipe needs a part called {wanted}, and none called {other}")
+        faults += [
+            f"{place} · {field}: there is no stream {name}"
+            for field, name in (("stream", one.stream), ("yard_stream", one.yard_stream))
+            if name is not None and name not in streams
+        ]
+        faults += [
+            f"{place} · {field}: there is no unit {name}"
+            for field, name in (("unit", one.unit), ("blow_to", one.blow_to))
+            if name is not None and name not in units
+        ]
+        faults += [
+            f"{place} · {field}: there is no tag {name}"
+            for field in ("kappa_tag", "residual_tag", "rejects_tag")
+            if (name := getattr(one, field)) is not None and name not in tags
+        ]
+        if max(stage.to_c for stage in one.stages) > one.most_c:
+            faults.append(f"{place} · stages: {one.cook_c:g} °C is above most_c, {one.most_c:g} °C")
+        if ids.count(one.id) > 1:
+            faults.append(f"{place}: the id is used twice; each must be its own")
+        if not any(one.id in digester.recipes for digester in cook.digesters):
+            faults.append(f"{place}: no digester cooks it")
+    for digester in cook.digesters:
+        place = f"cook · digesters · {digester.number}"
+        faults += [f"{place} · recipes: there is no recipe {name}" for name in digester.recipes if name not in ids]
+        faults += [
+            f"{place} · {field}: there is no tag {name}"
+            for field in ("temperature", "bottom", "pressure")
+            if (name := getattr(digester, field)) is not None and name not in tags
+        ]
+    for tank in cook.tanks:
+        faults += [
+            f"cook · tanks · {tank.id} · {field}: there is no tag {name}"
+            for field in ("level", "strength")
+            if (name := getattr(tank, field)) is not None and name not in tags
+        ]
+    return faults
