@@ -12,6 +12,7 @@ from asyncua import Server, ua
 from standin.digesters import COLUMNS
 from standin.laboratory import FIELDS, device_files, titrations
 from standin.plant import Plant
+from standin.workshop import write_workshop
 from standin.yard import YardRun, belt_files, belt_rates, gate_files
 from stock.line.load import load_definition
 
@@ -94,6 +95,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="standin", description="The simulated plant of the demonstration.")
     parser.add_argument("action", choices=("history", "serve"))
     parser.add_argument("--mill", type=Path, required=True)
+    parser.add_argument("--workshop", type=Path, help="the teaching workshop's definition, for history")
     parser.add_argument("--anchor", type=float, required=True, help="moment the demonstration opened, epoch seconds")
     parser.add_argument("--seed", type=int, default=20)
     parser.add_argument("--folder", type=Path, help="where history writes its CSV")
@@ -105,6 +107,9 @@ def main() -> None:
     plant = Plant(load_definition(arguments.mill), arguments.seed, arguments.anchor)
     if arguments.action == "history":
         write_history(plant, arguments.folder, arguments.hours, arguments.days)
+        if arguments.workshop is not None:
+            workshop = load_definition(arguments.workshop)
+            write_workshop(workshop, arguments.folder / "workshop", arguments.seed, arguments.anchor, arguments.days)
         return
     logging.getLogger("asyncua").setLevel(logging.ERROR)
     try:

@@ -130,7 +130,8 @@ class Rhythm:
         charge = round(10 * liquor / wood_t * strength / 100, 2)
         heat_from = recipe.fill_min + recipe.liquor_min
         dip_at = heat_from + recipe.ramp_min + 12
-        relief = self._end(charge, late) + dip_long * (1 - np.exp(-0.082 * dip_c)) + (0 if opening else float(rng.normal(0, 2.4)))
+        slip = 0.0 if opening else float(rng.normal(0, 2.2 if recipe.school == "kraft" else 0.8))
+        relief = self._end(charge, late) + dip_long * (1 - np.exp(-0.082 * dip_c)) + slip
         run: dict[str, Any] = {
             "number": self.first + index,
             "digester": self.digesters[(self.turn + index) % len(self.digesters)].number,
@@ -170,18 +171,18 @@ class Rhythm:
 
     def _outcome(
         self, index: int, run: dict[str, Any], ratio: float, low: bool, rng: np.random.Generator
-    ) -> dict[str, float]:
+    ) -> dict[str, Any]:
         """What the cook gave: by a relation of its own, and what the desk does not know of."""
         recipe, alkali = self.recipe, self.recipe.alkali
         times = np.arange(0.0, run["relief_min"], 2.0)
         celsius = self.profile(times, run["late_min"], run["dip_min"], run["dip_long_min"], run["dip_c"])
-        factor = float(h_curve(times, celsius)[1][-1])
+        factor = float(h_curve(times, celsius)[1][-1]) + recipe.tail
         wetter = float(rng.normal(0, 0.0035))
         true_charge = run["charge_pct_naoh_on_wood"] * (1 - run["moisture_frac"]) / (1 - run["moisture_frac"] - wetter)
         na2o = charge_as_na2o(charge_pct_naoh_on_wood=true_charge)
         since = index * self.every_s > -CHANGED_D * 86_400
         alpha = alkali.alpha + (0.55 if since else -0.25)
-        kappa = alpha - alkali.beta * np.log10(max(factor + recipe.tail, 2.0)) * na2o**alkali.n
+        kappa = alpha - alkali.beta * np.log10(max(factor, 2.0)) * na2o**alkali.n
         kappa -= 16 * (run["sulphidity"] - alkali.sulphidity_frac) if recipe.school == "kraft" else 0.0
         kappa += float(rng.normal(0, 0.33)) + (float(rng.normal(4.5, 1.0)) if low else 0.0)
         kappa = round(max(float(kappa), 6.0), 1)
@@ -198,9 +199,7 @@ class Rhythm:
             "rejects_pct": round(max(rejects, 0.1), 1),
         }
 
-    def profile(
-        self, minutes: np.ndarray, late: float, dip_at: float, dip_long: float, dip_c: float
-    ) -> np.ndarray:
+    def profile(self, minutes: np.ndarray, late: float, dip_at: float, dip_long: float, dip_c: float) -> np.ndarray:
         """Return the temperatures of a cook: its plan, so late, with its dip."""
         rising = np.interp(minutes - late, self._grid, self._temperature)
         dipping = (minutes > dip_at) & (minutes < dip_at + dip_long)
@@ -223,7 +222,7 @@ class Digesters:
             turn = FIRST_DIGESTER - 1 if kraft else 0
             rhythm = Rhythm(recipe, own, every, first, turn, seed + (0 if kraft else 500))
             if not kraft:
-                rhythm.every_s = 3600 * rhythm._wood_t() / result.streams[recipe.stream].bd_t_per_h  # noqa: SLF001
+                rhythm.every_s = 3600 * rhythm._wood_t() / result.streams[recipe.stream].bd_t_per_h
             opened = TO_RELIEF_S - 60 * rhythm.planned_min if kraft else -CANE_STARTED_S
             rhythm.first_start_s = anchor_s + opened
             self.rhythms[recipe.id] = rhythm

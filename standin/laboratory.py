@@ -33,18 +33,29 @@ def titrations(readings: Iterable[tuple[str, int, float]], seed: int) -> Iterato
     for at_s, found in sorted(by.items()):
         shared = {"at_s": at_s, "acid_normality": NORMAL, "sample_ml": SAMPLE_ML}
         if {"white_liquor_ea", "sulphidity", "causticity"} <= set(found):
-            yield {**shared, "liquor": "white", **burette(found["white_liquor_ea"], found["sulphidity"], found["causticity"])}
+            yield {
+                **shared,
+                "liquor": "white",
+                **burette(found["white_liquor_ea"], found["sulphidity"], found["causticity"]),
+            }
             rng = np.random.default_rng([seed, 61, at_s % 1_000_000])
             green = {"a_ml": 8.2, "b_ml": 14.6, "c_ml": 37.0}
             moved = float(rng.normal(0, 0.25))
             if (at_s // TITRATE_EVERY_S) % 3 == 0:
-                yield {**shared, "at_s": at_s + 600, "liquor": "green", **{k: round(v + moved, 2) for k, v in green.items()}}
+                yield {
+                    **shared,
+                    "at_s": at_s + 600,
+                    "liquor": "green",
+                    **{k: round(v + moved, 2) for k, v in green.items()},
+                }
         if "caustic_strength" in found:
             acid = found["caustic_strength"] * SAMPLE_ML / (NORMAL * NAOH_G)
             yield {**shared, "liquor": "caustic", "acid_ml": round(acid, 2)}
 
 
-def device_files(digesters: Digesters, seed: int, anchor_s: float, from_s: float, to_s: float) -> Iterator[tuple[str, str]]:
+def device_files(
+    digesters: Digesters, seed: int, anchor_s: float, from_s: float, to_s: float
+) -> Iterator[tuple[str, str]]:
     """Yield (name, text) of the titrator's and the kappa machine's files of a span."""
     for cook in digesters.cooks(from_s - 14 * 3600, to_s):
         tested = cook.relief_s + RESULT_AFTER_S

@@ -86,14 +86,18 @@ def _refuse_impossible(found: Mapping[str, float | None]) -> None:
     for name, value in found.items():
         low, high, words = LIMITS[name]
         if value is not None and not low <= value <= high:
-            raise DomainError("E_RANGE", name, f"{words} is {value:g}, outside {low:g} to {high:g}", f"{low:g} to {high:g}")
+            raise DomainError(
+                "E_RANGE", name, f"{words} is {value:g}, outside {low:g} to {high:g}", f"{low:g} to {high:g}"
+            )
 
 
 def _tell(state: State, person: Person, row: Result, form_key: str) -> None:
     words = f"Cook {row.number}: kappa {row.kappa:.1f} found"
     forecast = Forecast.objects.filter(world=state.world, number=row.number).first()
     if forecast is not None:
-        words += f", forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}: {error_words(row.kappa - forecast.kappa)}"
+        words += (
+            f", forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}: {error_words(row.kappa - forecast.kappa)}"
+        )
     record_event(
         state.world, person, words, station="cook", at=row.at, form_key=f"r-{form_key}"[:40], kind=Record.Kind.BATCH,
         subject=f"cook {row.number}",
@@ -279,6 +283,12 @@ def correct_test(
             raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
         words = f"{test_words(old.kind, worked, old.number)}, corrected: {why.strip()}"
         record_event(
-            state.world, person, words[:500], station="cook", at=clock.now(), form_key=f"t-{form_key}"[:40], action=CORRECT
+            state.world,
+            person,
+            words[:500],
+            station="cook",
+            at=clock.now(),
+            form_key=f"t-{form_key}"[:40],
+            action=CORRECT,
         )
     return row

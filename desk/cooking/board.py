@@ -191,7 +191,9 @@ def _waits(
         if phase == "past its end":
             room, needs = room_for(house, followed)
             if room is not None and room < needs:
-                return Waiting(number, f"past its end; waits for room in the tank, {100 * room:.0f} % free", None, "act")
+                return Waiting(
+                    number, f"past its end; waits for room in the tank, {100 * room:.0f} % free", None, "act"
+                )
             return Waiting(number, "past its end: waits to be blown", now, "act")
         if phase == "charged":
             return _steam_wait(house, number, followed.recipe, grid, steam)

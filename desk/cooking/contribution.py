@@ -44,7 +44,12 @@ def _blows(house: House) -> list[Item]:
         items.append(Item(max(one.blow_at, now), what, words, "act" if overdue else "ok", "cook", now=overdue))
         sample = one.blow_at - SAMPLE_BEFORE
         by_hand = house.step(one.cook, "chips") is not None
-        if by_hand and not one.recipe.is_sulphite and sample <= now < one.blow_at and house.step(one.cook, "sample") is None:
+        if (
+            by_hand
+            and not one.recipe.is_sulphite
+            and sample <= now < one.blow_at
+            and house.step(one.cook, "sample") is None
+        ):
             what = f"Sample the liquor of cook {one.cook.number}"
             items.append(Item(now, what, "Residual alkali, 20 min before relief.", "ok", "cook", now=True))
     return items
@@ -77,7 +82,9 @@ def _results(house: House) -> list[Item]:
         at = forecast.at + RESULT_AFTER
         words = f"Forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}."
         late = now > forecast.at + RESULT_LATE
-        items.append(Item(max(at, now), f"Kappa of cook {number}", words, "outside" if late else "ok", "cook", now=late))
+        items.append(
+            Item(max(at, now), f"Kappa of cook {number}", words, "outside" if late else "ok", "cook", now=late)
+        )
     return sorted(items, key=lambda item: item.at)[:2]
 
 
@@ -90,7 +97,9 @@ def _steam(house: House) -> list[Item]:
         return []
     minutes, most = over
     words = f"{most:.1f} t/h wanted, {house.part.steam_t_per_h:g} there. Set a heat-up later."
-    return [Item(house.state.now + timedelta(minutes=minutes), "Steam short in the cook house", words, "outside", "cook")]
+    return [
+        Item(house.state.now + timedelta(minutes=minutes), "Steam short in the cook house", words, "outside", "cook")
+    ]
 
 
 def _charges(house: House) -> list[Item]:

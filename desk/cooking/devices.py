@@ -44,9 +44,7 @@ def _kappa(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
         if Result.objects.filter(world=world, number=cook, superseded_by=None).exists():
             continue  # somebody was quicker than the device
         found = {
-            name: number_of(row, name, number)
-            for name in LIMITS
-            if name == "kappa" or (row.get(name) or "").strip()
+            name: number_of(row, name, number) for name in LIMITS if name == "kappa" or (row.get(name) or "").strip()
         }
         for name, value in found.items():
             low, high, words = LIMITS[name]
@@ -147,5 +145,3 @@ def _report(world: World, cook: Cook, kind: str, at: datetime, amounts: Amounts)
     )
     if kind == "blow" and cook.started_at > State(world).now - House.BACK:
         keep_forecast(State(world), cook, at)
-
-

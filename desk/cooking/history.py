@@ -12,13 +12,14 @@ from desk.cooking.bench import METHODS
 from desk.cooking.devices import Batch, reported
 from desk.cooking.learn import CALIBRATED
 from desk.cooking.models import Forecast, LiquorTest, RelationVersion, Result, Step
-from desk.floor.models import Cook, World
+from desk.floor.models import Cook, Record, World
 from desk.mill.selectors import line_of
 from desk.people.models import Person
 from stock.cooking.kinetics import simulate_kraft, simulate_soda
 from stock.cooking.liquor import alkali_consumed_pct, charge_as_na2o
 from stock.cooking.relation import Relation, calibrate_bulk, fit_relation
 from stock.cooking.schedule import planned_profile, profile_to_h
+from stock.cooking.ways import WAYS
 from stock.errors import DomainError
 from stock.figure import Datum
 from stock.line.cooking import Recipe
@@ -29,7 +30,7 @@ KINETIC: Final = 60  # of the newest cooks, what the kinetics said is worked out
 WHY: Final = "Three weeks of good cooks since the start; the recipe's figures lay half a kappa low."
 
 
-def load_cooking(world: World, folder: Path, cook: Person, tester: Person, engineer: Person, opened: datetime) -> None:
+def load_cooking(world: World, folder: Path, tester: Person, engineer: Person, opened: datetime) -> None:
     """Load the files of a folder into a world."""
     rows = list(_rows(folder / "cooks.csv"))
     house = line_of(world.version).cook
@@ -87,10 +88,16 @@ def _steps(world: World, rows: Iterable[dict[str, str]], recipes: Iterable[Recip
         for kind, at_s, amounts in reported(batch, recipe.fill_min):
             found.append(
                 Step(
-                    world=world, number=batch.number, kind=kind, at=_at(at_s), amount=amounts.amount,
-                    second=amounts.second, third=amounts.third, entered_at=_at(at_s),
+                    world=world,
+                    number=batch.number,
+                    kind=kind,
+                    at=_at(at_s),
+                    amount=amounts.amount,
+                    second=amounts.second,
+                    third=amounts.third,
+                    entered_at=_at(at_s),
                     form_key=f"plant-{world.pk}-{batch.number}-{kind}",
-                )  # fmt: skip
+                )
             )
     Step.objects.bulk_create(found, batch_size=500)
 
@@ -106,11 +113,18 @@ def _past(
     fitted = _fit(recipe, before, engineer, accepted_at)
     if fitted is not None:
         RelationVersion.objects.create(
-            world=world, recipe=recipe.id, version=fitted.version, figures=asdict(fitted),
-            left_out=[int(row["number"]) for row in before if row["flag"]], first_cook=int(before[0]["number"]),
-            last_cook=int(before[-1]["number"]), accepted_at=accepted_at, by=engineer, why=WHY,
+            world=world,
+            recipe=recipe.id,
+            version=fitted.version,
+            figures=asdict(fitted),
+            left_out=[int(row["number"]) for row in before if row["flag"]],
+            first_cook=int(before[0]["number"]),
+            last_cook=int(before[-1]["number"]),
+            accepted_at=accepted_at,
+            by=engineer,
+            why=WHY,
             form_key=f"demo-relation-{world.pk}-{recipe.id}",
-        )  # fmt: skip
+        )
     kinetic = {row["number"] for row in blown[-KINETIC:]}
     forecasts, results = [], []
     for row in blown:
@@ -120,11 +134,18 @@ def _past(
         if row["tested_s"]:
             results.append(
                 Result(
-                    world=world, by=tester, number=int(row["number"]), at=_at(row["tested_s"]),
-                    kappa=float(row["kappa"]), rejects_pct=_maybe(row["rejects_pct"]),
-                    yield_pct=_maybe(row["yield_pct"]), residual_kg_per_m3_as_naoh=_maybe(row["residual"]),
-                    flag=row["flag"], entered_at=_at(row["tested_s"]), form_key=f"demo-result-{world.pk}-{row['number']}",
-                )  # fmt: skip
+                    world=world,
+                    by=tester,
+                    number=int(row["number"]),
+                    at=_at(row["tested_s"]),
+                    kappa=float(row["kappa"]),
+                    rejects_pct=_maybe(row["rejects_pct"]),
+                    yield_pct=_maybe(row["yield_pct"]),
+                    residual_kg_per_m3_as_naoh=_maybe(row["residual"]),
+                    flag=row["flag"],
+                    entered_at=_at(row["tested_s"]),
+                    form_key=f"demo-result-{world.pk}-{row['number']}",
+                )
             )
     Forecast.objects.bulk_create(forecasts, batch_size=500)
     Result.objects.bulk_create(results, batch_size=500)
@@ -211,14 +232,123 @@ def _cooked(recipe: Recipe, relation: Relation, row: dict[str, str], factor: flo
     return simulate_soda(**given)
 
 
+def load_workshop(world: World, folder: Path, hand: Person) -> list[Record]:
+    """Load the files of a workshop's folder; return its hand-read gauges as records, not yet sealed."""
+    house = line_of(world.version).cook
+    rows = list(_rows(folder / "cooks.csv"))
+    for row in rows:
+        recipe = house.recipe(row["recipe"])
+        Cook.objects.create(
+            world=world,
+            number=int(row["number"]),
+            digester=int(row["digester"]),
+            recipe=recipe.id,
+            started_at=_at(row["started_s"]),
+            charge_pct_naoh_on_wood=None,
+            kappa_target=recipe.kappa_target,
+        )
+        _hand_steps(world, recipe, row, hand)
+        if row["blown_s"]:
+            _hand_result(world, recipe, row, hand)
+    _titrations(world, folder / "titrations.csv", hand)
+    return list(_gauges(world, folder / "gauges.csv", hand))
+
+
+def _hand_steps(world: World, recipe: Recipe, row: dict[str, str], hand: Person) -> None:
+    started = float(row["started_s"])
+    filled = started + 60 * recipe.fill_min
+    charged = filled + 60 * recipe.liquor_min
+    steps: list[tuple[str, float, tuple[float | None, ...]]] = [
+        ("chips", filled, (float(row["chips_t"]), float(row["moisture_frac"]), None)),
+        ("liquor", charged - 60, (float(row["liquor_m3"]), float(row["total_pct"]), float(row["combined_pct"]))),
+        ("steam", charged, (None, None, None)),
+    ]
+    if row["blown_s"]:
+        blown = float(row["blown_s"])
+        steps += [("relief", blown - 60 * recipe.relief_min, (None,) * 3), ("blow", blown, (None,) * 3)]
+    Step.objects.bulk_create(
+        [
+            Step(
+                world=world,
+                by=hand,
+                number=int(row["number"]),
+                kind=kind,
+                at=_at(at),
+                amount=numbers[0],
+                second=numbers[1],
+                third=numbers[2],
+                entered_at=_at(at),
+                form_key=f"demo-{world.pk}-{row['number']}-{kind}",
+            )
+            for kind, at, numbers in steps
+        ]
+    )
+
+
+def _hand_result(world: World, recipe: Recipe, row: dict[str, str], hand: Person) -> None:
+    relation, number = Relation.of(recipe), int(row["number"])
+    said = relation.origin
+    factor = Datum(float(row["factor"]), said)
+    way = WAYS[recipe.school]
+    kappa = way.kappa(recipe, relation, factor, Datum(0.0, said)).value
+    Forecast.objects.create(
+        world=world,
+        number=number,
+        at=_at(row["blown_s"]),
+        relation_version=relation.version,
+        relation_words=relation.words,
+        factor=factor.value,
+        kappa=kappa,
+        half_kappa=way.band(recipe, relation, factor, Datum(0.0, said)).value,
+        yield_pct=relation.reference_yield_pct + relation.slope_pct * (kappa - relation.reference_kappa),
+        liquor_to_wood=recipe.liquor_to_wood,
+    )
+    Result.objects.create(
+        world=world,
+        by=hand,
+        number=number,
+        at=_at(row["tested_s"]),
+        kappa=float(row["kappa"]),
+        rejects_pct=_maybe(row["rejects_pct"]),
+        yield_pct=_maybe(row["yield_pct"]),
+        entered_at=_at(row["tested_s"]),
+        form_key=f"demo-result-{world.pk}-{number}",
+    )
+
+
+def _gauges(world: World, path: Path, hand: Person) -> Iterable[Record]:
+    line = line_of(world.version)
+    digester = line.cook.digesters[0]
+    for index, row in enumerate(_rows(path)):
+        for name, tag_id in (("temperature_c", digester.temperature), ("pressure_kpa_g", digester.pressure or "")):
+            tag = line.tag(tag_id)
+            yield Record(
+                world=world,
+                by=hand,
+                at=_at(row["at_s"]),
+                entered_at=_at(row["at_s"]),
+                kind=Record.Kind.READING,
+                station="cook",
+                tag=tag.id,
+                value=float(row[name]),
+                unit=tag.unit,
+                level="ok",
+                form_key=f"gauge-{world.pk}-{index}-{name[:4]}",
+            )
+
+
 def _titrations(world: World, path: Path, tester: Person) -> None:
     LiquorTest.objects.bulk_create(
         [
             LiquorTest(
-                world=world, by=tester, kind=row["liquor"], at=_at(row["at_s"]), entered_at=_at(row["at_s"]),
+                world=world,
+                by=tester,
+                kind=row["liquor"],
+                at=_at(row["at_s"]),
+                entered_at=_at(row["at_s"]),
                 volumes={name: float(row[name]) for name in METHODS[row["liquor"]][1]},
                 form_key=f"demo-test-{world.pk}-{index}",
-            )  # fmt: skip
+            )
             for index, row in enumerate(_rows(path))
         ],
         batch_size=500,

@@ -132,14 +132,26 @@ class House:
                 f" UNION ALL SELECT tag, CAST(strftime('%%s', at) AS INTEGER), value FROM floor_record r WHERE world_id = %s AND tag IN ({marks})"
                 " AND kind = 'reading' AND at >= %s AND at <= %s"
                 " AND NOT EXISTS (SELECT 1 FROM floor_record later WHERE later.supersedes_id = r.id) ORDER BY 1, 2",
-                [world, *tags, since, epoch(now), world, *tags, clock.as_stored(self.state.cooks[-1].started_at), clock.as_stored(now)],
+                [
+                    world,
+                    *tags,
+                    since,
+                    epoch(now),
+                    world,
+                    *tags,
+                    clock.as_stored(self.state.cooks[-1].started_at),
+                    clock.as_stored(now),
+                ],
             )
             rows = cursor.fetchall()
         found: dict[str, list[tuple[int, float]]] = defaultdict(list)
         for tag, at_s, value in rows:
             found[tag].append((at_s, value))
         return {
-            tag: (np.array([at for at, _ in values], dtype=float), np.array([value for _, value in values], dtype=float))
+            tag: (
+                np.array([at for at, _ in values], dtype=float),
+                np.array([value for _, value in values], dtype=float),
+            )
             for tag, values in found.items()
         }
 
@@ -200,9 +212,7 @@ class House:
             return None
         blown = "blow" in marks or (len(values) > 0 and _is_down(values, recipe.cook_c))
         end = marks.get("blow") if blown else None
-        facts = replace(
-            self._facts(cook, digester, recipe, times, values, marks, end, by_hand), blown=blown
-        )
+        facts = replace(self._facts(cook, digester, recipe, times, values, marks, end, by_hand), blown=blown)
         state = follow(facts)
         return Followed(cook, recipe, state, facts, cook.started_at + timedelta(minutes=state.blow_min))
 
@@ -223,8 +233,6 @@ class House:
         reading = self.state.readings.get(digester.temperature)
         charge = self.charge(cook, recipe)
         steam = marks.get("heat") if by_hand else recipe.fill_min + recipe.liquor_min
-        if not by_hand and now_min < steam:
-            steam = recipe.fill_min + recipe.liquor_min
         pressures = self.read(digester.pressure, cook)
         pressure = None
         if len(pressures[0]):
@@ -318,15 +326,21 @@ class House:
 
     def _asked(self, recipe: Recipe, planned: Planned | None, set_by: Origin) -> dict[str, Datum]:
         """Return what the sheet asked for, or the recipe where there is none."""
-        data = usual(self.part, recipe, self.part.digester(planned.digester if planned else self._digester(recipe)))
+        data = usual(recipe, self.part.digester(planned.digester if planned else self._digester(recipe)))
         if planned is not None:
             origin = Origin("set", f"charge sheet of cook {planned.number}, by {planned.by}")
-            data |= {name: Datum(value, origin) for name, value in planned.given.items() if name in data or name == "bd_wood_t"}
+            data |= {
+                name: Datum(value, origin)
+                for name, value in planned.given.items()
+                if name in data or name == "bd_wood_t"
+            }
         if "bd_wood_t" in data:
             wood = data["bd_wood_t"]
         else:
             names = ("digester_volume_m3", "basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
-            wood = figure("digester_chip_charge_bdt", "bone-dry wood", {name: data[name] for name in names}, decimals=2).as_datum()
+            wood = figure(
+                "digester_chip_charge_bdt", "bone-dry wood", {name: data[name] for name in names}, decimals=2
+            ).as_datum()
         nought = Datum(0.0, set_by)
         return {
             "wood": wood,
@@ -377,7 +391,11 @@ class House:
         followed = self._followed.get(cook.number)
         if followed is not None and followed.running:
             facts = followed.facts
-            steam = facts.steam_min if facts.steam_min is not None else max(facts.now_min, recipe.fill_min + recipe.liquor_min)
+            steam = (
+                facts.steam_min
+                if facts.steam_min is not None
+                else max(facts.now_min, recipe.fill_min + recipe.liquor_min)
+            )
             hold = max(0.0, followed.state.blow_min - steam - recipe.ramp_min)
             marks = {"heat": steam, **marks}
             return legs(recipe, hold, 0.0, marks)
@@ -386,7 +404,7 @@ class House:
 
     def sheet(self, recipe: Recipe, digester: Digester, typed: dict[str, Datum]) -> Sheet:
         """Work a charge sheet out for a digester, from what was typed over what is usual and known."""
-        data = usual(self.part, recipe, digester) | self.known(recipe) | typed
+        data = usual(recipe, digester) | self.known(recipe) | typed
         return charge_sheet(recipe, self.relation(recipe), data)
 
     def known(self, recipe: Recipe) -> dict[str, Datum]:
@@ -410,7 +428,9 @@ class House:
         return found
 
 
-def _pumped(recipe: Recipe, found: dict[str, Datum], liquors: Sequence[Done], fills: Sequence[Done]) -> dict[str, Datum]:
+def _pumped(
+    recipe: Recipe, found: dict[str, Datum], liquors: Sequence[Done], fills: Sequence[Done]
+) -> dict[str, Datum]:
     """Return charge, strength and ratio of what was pumped in."""
     last = liquors[-1]
     said = Origin("entered", f"liquor logged by {last.by}", last.at)

@@ -86,21 +86,26 @@ class Past:
         return row
 
 
+_PAST: Final = """
+SELECT r.number, r.at, f.factor, r.kappa, f.kappa, f.half_kappa, f.relation_version, f.kinetic_kappa,
+ f.charge_pct_naoh_on_wood, f.sulphidity_frac, f.liquor_to_wood, r.yield_pct, f.yield_pct,
+ r.residual_kg_per_m3_as_naoh, f.residual_kg_per_m3_as_naoh, r.rejects_pct, r.flag
+FROM cooking_result r JOIN cooking_forecast f ON f.world_id = r.world_id AND f.number = r.number
+ JOIN floor_cook k ON k.world_id = r.world_id AND k.number = r.number
+WHERE r.world_id = %s AND r.at >= %s AND r.at <= %s AND (k.recipe = %s OR k.recipe = '' AND k.digester IN (DIGESTERS))
+ AND NOT EXISTS (SELECT 1 FROM cooking_result later WHERE later.supersedes_id = r.id)
+ORDER BY r.at DESC LIMIT %s
+"""
+
+
 def past_cooks(state: State, recipe: Recipe, most: int = MOST) -> list[Past]:
     """Return the newest measured cooks of a recipe, the newest first."""
     house = state.line.cook
     own = [one.number for one in house.digesters if one.recipes[0] == recipe.id] or [-1]
     marks = ", ".join(["%s"] * len(own))
     with connection.cursor() as cursor:
-        cursor.execute(  # noqa: S608
-            "SELECT r.number, r.at, f.factor, r.kappa, f.kappa, f.half_kappa, f.relation_version, f.kinetic_kappa,"
-            " f.charge_pct_naoh_on_wood, f.sulphidity_frac, f.liquor_to_wood, r.yield_pct, f.yield_pct,"
-            " r.residual_kg_per_m3_as_naoh, f.residual_kg_per_m3_as_naoh, r.rejects_pct, r.flag"
-            " FROM cooking_result r JOIN cooking_forecast f ON f.world_id = r.world_id AND f.number = r.number"
-            " JOIN floor_cook k ON k.world_id = r.world_id AND k.number = r.number"
-            f" WHERE r.world_id = %s AND r.at >= %s AND r.at <= %s AND (k.recipe = %s OR k.recipe = '' AND k.digester IN ({marks}))"
-            " AND NOT EXISTS (SELECT 1 FROM cooking_result later WHERE later.supersedes_id = r.id)"
-            " ORDER BY r.at DESC LIMIT %s",
+        cursor.execute(
+            _PAST.replace("DIGESTERS", marks),
             [state.world.pk, clock.as_stored(state.now - BACK), clock.as_stored(state.now), recipe.id, *own, most],
         )
         rows = cursor.fetchall()
@@ -126,7 +131,9 @@ class Lesson:
 
     def rest(self, relation: Relation) -> list[tuple[Past, float, float]]:
         """Return (cook, forecast by a relation, found less forecast) for every cook."""
-        return [(one, value, one.kappa - value) for one in self.cooks if (value := forecast_of(relation, one)) is not None]
+        return [
+            (one, value, one.kappa - value) for one in self.cooks if (value := forecast_of(relation, one)) is not None
+        ]
 
     def spread(self, relation: Relation | None) -> float | None:
         """Return the spread of the used cooks about a relation."""
@@ -208,7 +215,7 @@ def accept_relation(
     words = f"{len(numbers)} cooks, accepted {clock.local(state.now):%d %b} by {person.short_name}"
     relation = replace(lesson.relation, words=words)
     if not recipe.is_sulphite:
-        relation = replace(relation, bulk_ratio=_bulk_ratio(recipe, lesson, state))
+        relation = replace(relation, bulk_ratio=_bulk_ratio(recipe, lesson))
     figures = asdict(relation)
     row = RelationVersion(
         world=state.world,
@@ -236,7 +243,7 @@ def accept_relation(
     return row
 
 
-def _bulk_ratio(recipe: Recipe, lesson: Lesson, state: State) -> float:
+def _bulk_ratio(recipe: Recipe, lesson: Lesson) -> float:
     """Return the kinetics' multiplier that is right for the newest of the cooks, what it was where none is."""
     rows = [one.as_cook() for one in lesson.used[:CALIBRATED] if one.charge_pct is not None]
     try:

@@ -94,22 +94,22 @@ class News:
 
 # In SQL and in one query, since every page asks for it. Columns: what, key, number, kind, at, three numbers, three texts, id.
 _PERSON: Final = "coalesce(substr(p.first_name, 1, 1) || '. ' || p.last_name, 'the plant')"
-_SQL: Final = f"""
-SELECT 'charge', '', number, digester, planned_at, 0, 0, 0, recipe, given, planned, c.id, {_PERSON}
+_SQL: Final = """
+SELECT 'charge', '', number, digester, planned_at, 0, 0, 0, recipe, given, planned, c.id, PERSON
  FROM cooking_charge c LEFT JOIN people_person p ON p.id = c.by_id
  WHERE world_id = %s AND planned_at >= %s
  AND NOT EXISTS (SELECT 1 FROM cooking_charge later WHERE later.supersedes_id = c.id)
-UNION ALL SELECT 'step', kind, number, 0, at, amount, second, third, text, '', '', s.id, {_PERSON}
+UNION ALL SELECT 'step', kind, number, 0, at, amount, second, third, text, '', '', s.id, PERSON
  FROM cooking_step s LEFT JOIN people_person p ON p.id = s.by_id
  WHERE world_id = %s AND at >= %s AND at <= %s
  AND NOT EXISTS (SELECT 1 FROM cooking_step later WHERE later.supersedes_id = s.id)
 UNION ALL SELECT 'forecast', '', number, 0, at, kappa, half_kappa, kinetic_kappa, relation_words, '', '', id, factor
  FROM cooking_forecast WHERE world_id = %s AND at >= %s AND at <= %s
-UNION ALL SELECT 'result', '', number, 0, at, kappa, 0, 0, '', '', '', r.id, {_PERSON}
+UNION ALL SELECT 'result', '', number, 0, at, kappa, 0, 0, '', '', '', r.id, PERSON
  FROM cooking_result r LEFT JOIN people_person p ON p.id = r.by_id
  WHERE world_id = %s AND at >= %s AND at <= %s
  AND NOT EXISTS (SELECT 1 FROM cooking_result later WHERE later.supersedes_id = r.id)
-UNION ALL SELECT 'test', kind, number, 0, at, 0, 0, 0, '', volumes, '', t.id, {_PERSON}
+UNION ALL SELECT 'test', kind, number, 0, at, 0, 0, 0, '', volumes, '', t.id, PERSON
  FROM cooking_liquortest t LEFT JOIN people_person p ON p.id = t.by_id
  WHERE world_id = %s AND at >= %s AND at <= %s
  AND NOT EXISTS (SELECT 1 FROM cooking_liquortest later WHERE later.supersedes_id = t.id)
@@ -122,9 +122,9 @@ def read_news(state: State) -> News:
     """Read the news of a state's world."""
     world, now = state.world.pk, clock.as_stored(state.now)
     back, tests = clock.as_stored(state.now - BACK), clock.as_stored(state.now - TESTS_BACK)
-    spans = [world, back, *[world, back, now] * 3, world, tests, now, world, now]
+    spans: list[Any] = [world, back, *[world, back, now] * 3, world, tests, now, world, now]
     with connection.cursor() as cursor:
-        cursor.execute(_SQL, spans)
+        cursor.execute(_SQL.replace("PERSON", _PERSON), spans)
         rows = sorted(cursor.fetchall(), key=lambda row: (str(row[4]), row[11]))
     news = News()
     steps: dict[int, list[Done]] = defaultdict(list)

@@ -88,7 +88,13 @@ def sheet_lines(
     else:
         lines.append(Line("Its effective alkali", "g/L NaOH", given.get("strength_kg_per_m3_as_naoh"), strength))
         lines.append(
-            Line("Charge", "% NaOH on wood", given.get("charge_pct_naoh_on_wood"), _on_wood(liquor, strength, wood, 0.1), 2)
+            Line(
+                "Charge",
+                "% NaOH on wood",
+                given.get("charge_pct_naoh_on_wood"),
+                _on_wood(liquor, strength, wood, 0.1),
+                2,
+            )
         )
         lines.append(Line(FILL_NAME[recipe.school].capitalize(), "m³", planned.get("fill"), fill))
     ratio = forecast.liquor_to_wood if forecast else None
@@ -97,9 +103,23 @@ def sheet_lines(
         Line("Head over the liquor", "m³", planned.get("fit"), None),
         Line("Heat to bring it up", "GJ", planned.get("heat"), None),
         Line("Steam for it", "t", planned.get("steam"), None),
-        Line(_aim_name(recipe), _aim_unit(recipe), planned.get("aim"), forecast.factor if forecast else None, 0, strict=False),
+        Line(
+            _aim_name(recipe),
+            _aim_unit(recipe),
+            planned.get("aim"),
+            forecast.factor if forecast else None,
+            0,
+            strict=False,
+        ),
         Line("Kappa", "", given.get("kappa_target_kappa"), result.kappa if result else None, 1, strict=False),
-        Line("Yield", "%", forecast.yield_pct if forecast else None, result.yield_pct if result else None, 1, strict=False),
+        Line(
+            "Yield",
+            "%",
+            forecast.yield_pct if forecast else None,
+            result.yield_pct if result else None,
+            1,
+            strict=False,
+        ),
     ]
     return lines
 

@@ -130,7 +130,7 @@ def plan_charge(
 def _given(state: State, recipe: Recipe, digester: Digester, typed: Mapping[str, float]) -> dict[str, Datum]:
     house = house_of(state)
     said = Origin("entered", "typed")
-    return usual(house.part, recipe, digester) | house.known(recipe) | {k: Datum(v, said) for k, v in typed.items()}
+    return usual(recipe, digester) | house.known(recipe) | {k: Datum(v, said) for k, v in typed.items()}
 
 
 def sheet_words(recipe: Recipe, sheet: Sheet) -> str:
@@ -189,7 +189,7 @@ def log_step(
     if cook is None:
         if kind != "chips":
             raise ValidationError({"number": f"cook {number} was not started: log its chips first"})
-        cook = _start(state, house, number, amounts, at)
+        cook = _start(state, house, number, at)
         new = True
     else:
         new = False
@@ -221,7 +221,7 @@ def log_step(
     return row
 
 
-def _start(state: State, house: House, number: int, amounts: Amounts, at: datetime) -> Cook:
+def _start(state: State, house: House, number: int, at: datetime) -> Cook:
     """Return the cook that chips begin, not yet kept: its digester must be empty."""
     planned = house.news.charges.get(number)
     if planned is None:
@@ -252,15 +252,24 @@ def _refuse_disorder(cook: Cook, kind: str, at: datetime, before: Sequence[Step]
     done = {one.kind: one for one in before}
     if kind in ONCE and kind in done:
         message = f"cook {cook.number} was {WORDS[kind]} at {clock.local(done[kind].at):%H:%M} already"
-        raise ValidationError({"kind": message if kind == "blow" else f"cook {cook.number}: {WORDS[kind]} is logged already"})
+        raise ValidationError(
+            {"kind": message if kind == "blow" else f"cook {cook.number}: {WORDS[kind]} is logged already"}
+        )
     if "blow" in done and kind not in ("empty", "note"):
         raise ValidationError({"kind": f"cook {cook.number} is blown; {WORDS[kind]} cannot follow"})
     by_hand = new or "chips" in done
     if kind == "steam" and not {"chips", "liquor"} <= set(done):
         missing = "its chips" if "chips" not in done else "its liquor"
-        raise DomainError("E_ORDER", "kind", f"cook {cook.number} is not charged: {missing} was not logged", "chips, then liquor, then steam")
+        raise DomainError(
+            "E_ORDER",
+            "kind",
+            f"cook {cook.number} is not charged: {missing} was not logged",
+            "chips, then liquor, then steam",
+        )
     if kind in ("liquor", "fill") and "relief" in done:
-        raise DomainError("E_ORDER", "kind", f"cook {cook.number} is being relieved; no liquor goes in now", "before relief")
+        raise DomainError(
+            "E_ORDER", "kind", f"cook {cook.number} is being relieved; no liquor goes in now", "before relief"
+        )
     if kind in ("liquor", "fill") and not by_hand:
         raise DomainError("E_ORDER", "kind", f"log the chips of cook {cook.number} first", "chips, then liquor")
     if kind in ("relief", "blow", "sample") and by_hand and "steam" not in done:
@@ -273,9 +282,7 @@ def _refuse_disorder(cook: Cook, kind: str, at: datetime, before: Sequence[Step]
         raise DomainError("E_ORDER", "at", message, f"{clock.local(last):%H:%M} or later")
 
 
-def _refuse_amounts(
-    recipe: Recipe, digester: Digester, kind: str, amounts: Amounts, before: Sequence[Step]
-) -> None:
+def _refuse_amounts(recipe: Recipe, digester: Digester, kind: str, amounts: Amounts, before: Sequence[Step]) -> None:
     """Refuse an amount that is missing, cannot be, or does not fit."""
     most = {"chips": digester.volume_m3, "liquor": digester.volume_m3, "fill": digester.volume_m3, "sample": 100.0}
     if kind not in most:
@@ -346,7 +353,7 @@ def forecast_row(house: House, followed: Followed, at: datetime) -> Forecast:
         at=at,
         relation_version=facts.relation.version,
         relation_words=facts.relation.words[:200],
-        factor=state.done.value,
+        factor=state.arriving,
         charge_pct_naoh_on_wood=None if recipe.is_sulphite else facts.charge.value,
         sulphidity_frac=facts.sulphidity.value if recipe.school == "kraft" else None,
         liquor_to_wood=facts.liquor_to_wood.value,
@@ -382,7 +389,9 @@ def read_gauges(
     house = house_of(state)
     digester = house.part.digester(cook.digester)
     if at < cook.started_at:
-        message = f"{clock.local(at):%H:%M} is before cook {cook.number} was started, {clock.local(cook.started_at):%H:%M}"
+        message = (
+            f"{clock.local(at):%H:%M} is before cook {cook.number} was started, {clock.local(cook.started_at):%H:%M}"
+        )
         raise DomainError("E_ORDER", "at", message, f"{clock.local(cook.started_at):%H:%M} or later")
     seconds, _ = house.sampled.get(digester.temperature, ([], []))
     last = max((one for one in seconds if one >= cook.started_at.timestamp()), default=0.0)
@@ -398,16 +407,22 @@ def read_gauges(
             raise DomainError("E_RANGE", "temperature_c", message, f"up to {boils + 3:.0f} °C at that pressure")
     with transaction.atomic():
         kept = [
-            record_reading(state.world, person, digester.temperature, temperature_c, at=at, form_key=f"g-{form_key}"[:40])
+            record_reading(
+                state.world, person, digester.temperature, temperature_c, at=at, form_key=f"g-{form_key}"[:40]
+            )
         ]
         if pressure_kpa_g is not None and digester.pressure is not None:
             kept.append(
-                record_reading(state.world, person, digester.pressure, pressure_kpa_g, at=at, form_key=f"k-{form_key}"[:40])
+                record_reading(
+                    state.world, person, digester.pressure, pressure_kpa_g, at=at, form_key=f"k-{form_key}"[:40]
+                )
             )
     return kept
 
 
-def correct_step(state: State, person: Person, step: Step, changes: Mapping[str, Any], *, why: str, form_key: str) -> Step:
+def correct_step(
+    state: State, person: Person, step: Step, changes: Mapping[str, Any], *, why: str, form_key: str
+) -> Step:
     """Supersede a step; the old one stays readable. What follows from it is worked out anew.
 
     Raises
@@ -421,7 +436,9 @@ def correct_step(state: State, person: Person, step: Step, changes: Mapping[str,
     cook = Cook.objects.get(world=state.world, number=step.number)
     recipe, digester = recipe_of(state, cook), house_of(state).part.digester(cook.digester)
     others = list(
-        Step.objects.filter(world=state.world, number=step.number, superseded_by=None).exclude(pk=step.pk).order_by("at")
+        Step.objects.filter(world=state.world, number=step.number, superseded_by=None)
+        .exclude(pk=step.pk)
+        .order_by("at")
     )
     fields = {name: getattr(step, name) for name in ("amount", "second", "third", "text")} | dict(changes)
     amounts = Amounts(**fields)
@@ -441,7 +458,14 @@ def correct_step(state: State, person: Person, step: Step, changes: Mapping[str,
 
 
 def _tell(
-    world: World, person: Person, number: int, words: str, at: datetime, form_key: str, tag: str = "", action: str = COOK
+    world: World,
+    person: Person,
+    number: int,
+    words: str,
+    at: datetime,
+    form_key: str,
+    tag: str = "",
+    action: str = COOK,
 ) -> None:
     """Tell the log what was done to a cook."""
     record_event(

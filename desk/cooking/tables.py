@@ -46,7 +46,10 @@ def _number(row: Mapping[str, str]) -> int:
 def _keep_charge(world: World, person: Person, row: Mapping[str, str], key: str) -> object:
     house = house_of(State(world))
     try:
-        digester, recipe = house.part.digester(int(number_in(row, "digester"))), house.part.recipe(row["recipe"].strip())
+        digester, recipe = (
+            house.part.digester(int(number_in(row, "digester"))),
+            house.part.recipe(row["recipe"].strip()),
+        )
     except LookupError as error:
         raise ValidationError({"recipe": str(error)}) from None
     typed = {name: value for name in GIVEN if (value := maybe_number(row, name)) is not None}

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from desk.floor import clock
 from desk.floor.contributions import CONTRIBUTIONS
-from desk.floor.models import Cook, Order, Record, World, epoch
+from desk.floor.models import Cook, Order, World, epoch
 from desk.mill.selectors import line_of, solve
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.judge.advice import Advice, advise
@@ -331,5 +331,7 @@ class State:
         """Cooks started in the last hours, the newest first."""
         since = self.now - COOKS_BACK
         return list(
-            Cook.objects.filter(world=self.world, started_at__lte=self.now, started_at__gte=since).order_by("-started_at")
+            Cook.objects.filter(world=self.world, started_at__lte=self.now, started_at__gte=since).order_by(
+                "-started_at"
+            )
         )

@@ -32,6 +32,7 @@ FOX_DEMO = os.environ.get("FOX_DEMO") == "1"
 # The components page is for those who build screens.
 FOX_GALLERY = os.environ.get("FOX_GALLERY") == "1"
 MILL_FILE = Path(os.environ.get("FOX_MILL", ROOT / "mills" / "hallin_reach.yaml"))
+WORKSHOP_FILE = ROOT / "mills" / "tidewater_bench.yaml"
 
 INSTALLED_APPS = [
     "django.contrib.auth",

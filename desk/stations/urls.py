@@ -95,6 +95,7 @@ on_line = [
 ]
 urlpatterns = [
     path("", views.home, name="home"),
+    path("lines/", views.lines, name="lines"),
     path("components/", gallery.page, name="gallery"),
     path("<slug:world_slug>/", include(on_line)),
 ]

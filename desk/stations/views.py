@@ -24,6 +24,11 @@ def home(request: HttpRequest) -> HttpResponse:
     return redirect("line", world_slug=world.slug)
 
 
+def lines(request: HttpRequest) -> HttpResponse:
+    """Show the lines there are, to go to one."""
+    return render(request, "people/lines.html", {"worlds": World.objects.order_by("pk")})
+
+
 def _deeper(shown: Figure, name: str) -> Figure:
     """Return the computed number an argument came from."""
     figure = shown.data[name].figure

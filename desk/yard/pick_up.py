@@ -52,7 +52,7 @@ def _take(world: World, path: Path) -> Dropped:
         dropped = Dropped.objects.create(
             world=world, name=path.name[:120], kind=kind[:10], reason=reason[:300], at=clock.now()
         )
-        _move(path, "aside").with_suffix(".reason.txt").writetext_in(reason + "\n", encoding="utf-8")
+        _move(path, "aside").with_suffix(".reason.txt").write_text(reason + "\n", encoding="utf-8")
         return dropped
     _move(path, "taken")
     return dropped
@@ -76,7 +76,7 @@ def _read(path: Path) -> list[dict[str, str]]:
     if path.stat().st_size > MOST_BYTES:
         raise BrokenFileError(f"the file is larger than {MOST_BYTES // 1000} kB")
     try:
-        text = path.readtext_in(encoding="utf-8-sig")
+        text = path.read_text(encoding="utf-8-sig")
     except UnicodeDecodeError as error:
         raise BrokenFileError(f"not text in UTF-8: byte {error.start}") from None
     rows = list(csv.DictReader(io.StringIO(text)))
@@ -143,6 +143,7 @@ def _belt(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
 
 
 def text_in(row: dict[str, Any], name: str, number: int) -> str:
+    """Return a text of a line; BrokenFileError where it is missing or too long."""
     value = (row.get(name) or "").strip()
     if not value or len(value) > 20 + 20 * (name == "material"):
         raise BrokenFileError(f"line {number}: {name} is missing or too long")
@@ -150,6 +151,7 @@ def text_in(row: dict[str, Any], name: str, number: int) -> str:
 
 
 def number_of(row: dict[str, Any], name: str, number: int) -> float:
+    """Return a number of a line; BrokenFileError where it is none."""
     try:
         value = float(text_in(row, name, number))
     except ValueError:
@@ -160,6 +162,7 @@ def number_of(row: dict[str, Any], name: str, number: int) -> float:
 
 
 def at_in(row: dict[str, Any], name: str, number: int) -> datetime:
+    """Return a moment of a line, seconds since 1970; BrokenFileError where it is none."""
     try:
         return datetime.fromtimestamp(int(number_of(row, name, number)), UTC)
     except (OverflowError, ValueError, OSError):

@@ -50,7 +50,12 @@ def lots_of_cook(cook: Cook) -> list[Part]:
     """Return the lots in a cook: what was fed while its digester took chips."""
     house = line_of(cook.world.version).cook
     recipe = house.recipe(cook.recipe or house.digester(cook.digester).recipes[0])
-    return fed(cook.world, cook.started_at, cook.started_at + timedelta(minutes=recipe.fill_min), recipe.yard_stream or recipe.stream)
+    return fed(
+        cook.world,
+        cook.started_at,
+        cook.started_at + timedelta(minutes=recipe.fill_min),
+        recipe.yard_stream or recipe.stream,
+    )
 
 
 def cooks_of_lot(world: World, lot: str) -> list[tuple[Cook, float]]:

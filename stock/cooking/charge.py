@@ -8,7 +8,7 @@ from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
-from stock.line.cooking import CookDef, Digester, Recipe
+from stock.line.cooking import Digester, Recipe
 
 Data = Mapping[str, Datum]
 STRENGTH: Final = {"kraft": "White liquor strength", "soda": "Caustic strength"}
@@ -27,7 +27,7 @@ class Sheet:
         return None if found is None else found.value
 
 
-def usual(cook: CookDef, recipe: Recipe, digester: Digester) -> dict[str, Datum]:
+def usual(recipe: Recipe, digester: Digester) -> dict[str, Datum]:
     """Return what the definition puts in where nobody says otherwise."""
     by_recipe = Origin("set", f"recipe {recipe.name}")
     found = {
@@ -70,7 +70,9 @@ def charge_sheet(recipe: Recipe, relation: Relation, data: Data) -> Sheet:
         wood = data["bd_wood_t"]
     else:
         names = ("digester_volume_m3", "basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
-        found["chips"] = figure("digester_chip_charge_bdt", "bone-dry chips", {name: data[name] for name in names}, decimals=2)
+        found["chips"] = figure(
+            "digester_chip_charge_bdt", "bone-dry chips", {name: data[name] for name in names}, decimals=2
+        )
         wood = found["chips"].as_datum()
     moisture = data["moisture_wet_frac"]
     found["green"] = figure(
@@ -141,9 +143,7 @@ def _alkali(data: Data, wood: Datum, condensate: Datum) -> dict[str, Figure]:
         "alkali in the digester",
         {"charge_pct_naoh_on_wood": met.as_datum(), "liquor_to_wood": data["liquor_to_wood"]},
     )
-    ions = figure(
-        "hydroxide", "hydroxide at the start", {"effective_kg_per_m3_as_naoh": start.as_datum()}, decimals=2
-    )
+    ions = figure("hydroxide", "hydroxide at the start", {"effective_kg_per_m3_as_naoh": start.as_datum()}, decimals=2)
     return {"liquor": liquor, "fill": fill, "met": met, "start": start, "ions": ions}
 
 
@@ -205,7 +205,9 @@ def _heat(recipe: Recipe, data: Data, wood: Datum, found: Mapping[str, Figure]) 
     return {"heat": heat, "steam": heat.other("steam_t", "steam to heat it")}
 
 
-def refuse_overfull(digester: Digester, recipe: Recipe, bd_wood_t: float, liquor_m3: float, moisture_frac: float) -> None:
+def refuse_overfull(
+    digester: Digester, recipe: Recipe, bd_wood_t: float, liquor_m3: float, moisture_frac: float
+) -> None:
     """Refuse liquor that a charged digester has no room for.
 
     Raises
@@ -216,5 +218,7 @@ def refuse_overfull(digester: Digester, recipe: Recipe, bd_wood_t: float, liquor
     water = bd_wood_t * (moisture_frac / (1 - moisture_frac) + recipe.condensate_t_per_bdt)
     room = digester.volume_m3 - bd_wood_t / 1.53 - water
     if liquor_m3 > room:
-        message = f"digester {digester.number} is full: it takes {max(room, 0):.3g} m³ of liquor in all, not {liquor_m3:.3g}"
+        message = (
+            f"digester {digester.number} is full: it takes {max(room, 0):.3g} m³ of liquor in all, not {liquor_m3:.3g}"
+        )
         raise DomainError("E_LIMIT", "amount", message, f"up to {max(room, 0):.3g} m³ in all")

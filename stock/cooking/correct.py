@@ -61,7 +61,6 @@ class Slopes(NamedTuple):
             "h_factor": 1600,
             "effective_alkali_pct_na2o": 15.0,
             "temperature_c": 170,
-            "alpha": 259.3,
             "beta": 22.57,
             "n": 0.41,
         },
@@ -71,12 +70,11 @@ class Slopes(NamedTuple):
     h_factor=_H,
     effective_alkali_pct_na2o=EFFECTIVE,
     temperature_c=Arg("cooking temperature", 100, 200),
-    alpha=ALPHA,
     beta=BETA,
     n=EXPONENT,
 )
 def kappa_slopes(
-    *, h_factor: float, effective_alkali_pct_na2o: float, temperature_c: float, alpha: float, beta: float, n: float
+    *, h_factor: float, effective_alkali_pct_na2o: float, temperature_c: float, beta: float, n: float
 ) -> Slopes:
     """Return kappa for each per cent of Na2O on wood, and for each degree at the same time."""
     alkali = -beta * math.log10(h_factor) * n * effective_alkali_pct_na2o ** (n - 1)

@@ -118,7 +118,14 @@ def minutes_left_to_h(*, h_now: float, h_target: float, temperature_c: float, ta
     exact=False,
     results=("left_min",),
     example=Example(
-        {"now_min": 60, "h_now": 10, "h_target": 700, "tail_h": 20, "times_min": [0, 90, 300], "temperatures_c": [80, 170, 170]},
+        {
+            "now_min": 60,
+            "h_now": 10,
+            "h_target": 700,
+            "tail_h": 20,
+            "times_min": [0, 90, 300],
+            "temperatures_c": [80, 170, 170],
+        },
         {"left_min": 62.37},
     ),
     now_min=Arg("now, on the profile's clock", 0, 1e5),

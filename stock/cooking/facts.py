@@ -8,9 +8,7 @@ from stock.cooking.ways import WAYS, Trace, Way
 from stock.figure import Datum, Figure
 from stock.line.cooking import Recipe
 
-Phase = Literal[
-    "filling", "liquor", "charged", "heating", "at temperature", "past its end", "relief", "blown"
-]
+Phase = Literal["filling", "liquor", "charged", "heating", "at temperature", "past its end", "relief", "blown"]
 LONGEST_HOLD_MIN: Final = 900.0
 ON_PLAN_MIN: Final = 1.0
 
@@ -57,7 +55,7 @@ class Correction:
 
 @dataclass(frozen=True, slots=True)
 class CookState:
-    """Where a cook stands. `blow_min` is when relief is due."""
+    """Where a cook stands. `blow_min` is when relief is due, `arriving` the integral it is blown with."""
 
     phase: Phase
     done: Figure
@@ -72,6 +70,7 @@ class CookState:
     behind: float
     behind_min: float
     planned_end_min: float
+    arriving: float
     corrections: tuple[Correction, ...] = ()
 
     @property

@@ -65,6 +65,7 @@ def follow(facts: CookFacts) -> CookState:
         behind=behind,
         behind_min=behind_min,
         planned_end_min=planned_end,
+        arriving=arriving.value,
     )
     if phase not in ("heating", "at temperature"):
         return state
@@ -116,9 +117,11 @@ def _time_left(
 
 
 def _arriving(facts: CookFacts, done: Figure, aim: Figure) -> Datum:
-    at = done.value if facts.blown else max(aim.value, done.value + facts.recipe.tail)
-    words = "what it had at the blow" if facts.blown else "what it has and what is still to come, tail included"
-    return Datum(max(at, 1.0), Origin("computed", words), done if facts.blown else None)
+    if facts.blown:  # where relief was logged, what it adds was read; else the tail stands for it
+        at = done.value + (0.0 if facts.relief_min is not None else facts.recipe.tail)
+        return Datum(max(at, 1.0), Origin("computed", f"{done.text} at the blow, tail counted"), done)
+    at = max(aim.value, done.value + facts.recipe.tail)
+    return Datum(max(at, 1.0), Origin("computed", "what it has and what is still to come, tail included"))
 
 
 def _band_min(facts: CookFacts, end: float) -> float:

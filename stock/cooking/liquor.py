@@ -138,7 +138,9 @@ def liquor_fill(
     """Return all the liquor to be pumped in, beside the water that comes with the chips."""
     chip_water = moisture_wet_frac / (1 - moisture_wet_frac) + steam_condensate_t_per_bdt
     if chip_water > liquor_to_wood:
-        message = f"the chips alone bring {chip_water:.2f} m³/BDt of water, more than a liquor to wood of {liquor_to_wood:g}"
+        message = (
+            f"the chips alone bring {chip_water:.2f} m³/BDt of water, more than a liquor to wood of {liquor_to_wood:g}"
+        )
         raise DomainError("E_INFEASIBLE", "liquor_to_wood", message, f"{chip_water:.2f} m³/BDt or more")
     return bd_wood_t * (liquor_to_wood - chip_water)
 
@@ -265,9 +267,7 @@ def alkali_consumed_pct(
     used_pct_naoh_on_wood=Arg("what a cook like it uses", 0, 40),
     liquor_to_wood=Arg("liquor to wood", 2, 10),
 )
-def residual_from_use(
-    *, charge_pct_naoh_on_wood: float, used_pct_naoh_on_wood: float, liquor_to_wood: float
-) -> float:
+def residual_from_use(*, charge_pct_naoh_on_wood: float, used_pct_naoh_on_wood: float, liquor_to_wood: float) -> float:
     """Return the alkali left in the liquor; nought, with a warning, where the charge will not last."""
     left = 10 * (charge_pct_naoh_on_wood - used_pct_naoh_on_wood) / liquor_to_wood
     if left < 0:

@@ -41,7 +41,8 @@ def planned_pressure(recipe: Recipe, times_min: np.ndarray, steam_min: float | N
     for stage in recipe.stages:
         at.append(at[-1] + stage.over_min)
         kpa.append(kpa[-1] if stage.to_kpa_g is None else stage.to_kpa_g)
-    return np.interp(times_min, at, kpa)
+    found: np.ndarray = np.interp(times_min, at, kpa)
+    return found
 
 
 def profile_to_h(profile: Curve, h_factor: float) -> Curve:

@@ -119,13 +119,7 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
     left = max(state.blow_min - facts.now_min, 0.0)
     short = state.aim.value - recipe.tail - state.done.value
     ready = short <= 0
-    reasons = [
-        Reason(
-            ready,
-            f"{way.letter} {state.done.text} of {state.aim.text}"
-            + (", tail counted" if ready else f", {left:.0f} min to relief"),
-        )
-    ]
+    reasons = [Reason(True, f"{way.letter} {state.done.text} of {state.aim.text}, tail counted")] if ready else []
     off = state.kappa.value - facts.kappa_target.value
     reasons.append(
         Reason(
@@ -153,7 +147,7 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
 
 
 def _answer(state: CookState, ready: bool, left: float, reasons: list[Reason]) -> tuple[Answer, str]:
-    against = [one.words for one in reasons[1:] if not one.good]
+    against = [one.words for one in reasons if not one.good]
     if state.phase == "blown":
         return "over", "It is blown."
     if state.phase in ("filling", "liquor", "charged"):

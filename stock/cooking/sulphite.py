@@ -282,9 +282,7 @@ class So2Charge(NamedTuple):
     combined_pct=Arg("combined SO2 of the acid", 0, 10),
     base=Choice("base", tuple(BASE_PER_SO2)),
 )
-def so2_charge(
-    *, acid_m3: float, bd_wood_t: float, total_pct: float, combined_pct: float, base: str
-) -> So2Charge:
+def so2_charge(*, acid_m3: float, bd_wood_t: float, total_pct: float, combined_pct: float, base: str) -> So2Charge:
     """Return total SO2 on wood in per cent, and base as its oxide."""
     if combined_pct > total_pct:
         message = f"combined {combined_pct:g} % is more than total {total_pct:g} %"

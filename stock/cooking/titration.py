@@ -164,7 +164,9 @@ def causticizing_efficiency(
     """Return the share of the carbonate that was turned into hydroxide."""
     made = white_naoh_kg_per_m3_as_naoh - green_naoh_kg_per_m3_as_naoh
     if made <= 0:
-        message = f"white liquor holds {white_naoh_kg_per_m3_as_naoh:g} g/L NaOH, no more than the green: swapped samples?"
+        message = (
+            f"white liquor holds {white_naoh_kg_per_m3_as_naoh:g} g/L NaOH, no more than the green: swapped samples?"
+        )
         raise DomainError("E_ORDER", "white_naoh_kg_per_m3_as_naoh", message, "more than the green liquor's")
     return made / (made + white_na2co3_kg_per_m3_as_naoh)
 
@@ -183,7 +185,9 @@ def reduction_efficiency(*, na2s_kg_per_m3_as_naoh: float, na2so4_kg_per_m3_as_n
     """Return the share of the sulphur that came back as sulphide."""
     whole = na2s_kg_per_m3_as_naoh + na2so4_kg_per_m3_as_naoh
     if whole <= 0:
-        raise DomainError("E_SINGULAR", "na2s_kg_per_m3_as_naoh", "there is neither sulphide nor sulphate", "more than 0")
+        raise DomainError(
+            "E_SINGULAR", "na2s_kg_per_m3_as_naoh", "there is neither sulphide nor sulphate", "more than 0"
+        )
     return na2s_kg_per_m3_as_naoh / whole
 
 

@@ -42,9 +42,7 @@ class Held:
 
 
 def _alkali(charge: Datum) -> Datum:
-    return figure(
-        "charge_as_na2o", "charge as Na2O", {"charge_pct_naoh_on_wood": charge}, decimals=2
-    ).as_datum()
+    return figure("charge_as_na2o", "charge as Na2O", {"charge_pct_naoh_on_wood": charge}, decimals=2).as_datum()
 
 
 @dataclass(frozen=True, slots=True)

@@ -259,7 +259,11 @@ _YIELDS: Final = Rows(
         {
             "cooks": [
                 {"kappa": k, "yield_pct": y}
-                for k, y in zip((16.5, 17.2, 17.8, 18.1, 18.6, 19.2, 19.9, 20.4), (51.7, 52.0, 51.9, 52.2, 52.1, 52.3, 52.2, 52.5), strict=True)
+                for k, y in zip(
+                    (16.5, 17.2, 17.8, 18.1, 18.6, 19.2, 19.9, 20.4),
+                    (51.7, 52.0, 51.9, 52.2, 52.1, 52.3, 52.2, 52.5),
+                    strict=True,
+                )
             ],
             "reference_kappa": 18.0,
         },
@@ -301,14 +305,23 @@ class SulphiteFit(NamedTuple):
     results=SulphiteFit._fields,
     example=Example(
         {
-            "cooks": [{"factor_bar_h": f, "kappa": k} for f, k in zip((210, 222, 231, 238, 245, 250, 262, 270), (34.2, 30.6, 29.1, 27.0, 25.6, 25.1, 22.3, 21.2), strict=True)],
+            "cooks": [
+                {"factor_bar_h": f, "kappa": k}
+                for f, k in zip(
+                    (210, 222, 231, 238, 245, 250, 262, 270),
+                    (34.2, 30.6, 29.1, 27.0, 25.6, 25.1, 22.3, 21.2),
+                    strict=True,
+                )
+            ],
             "reference_kappa": 28.0,
             "zero_kappa": 180.0,
         },
         {"rate_ratio": 0.007936, "reference_bar_h": 234.48},
         5e-3,
     ),
-    cooks=Rows("good cooks", {"factor_bar_h": Arg("factor", 0, 1e5, above=True), "kappa": Arg("kappa", 0, 200, above=True)}),
+    cooks=Rows(
+        "good cooks", {"factor_bar_h": Arg("factor", 0, 1e5, above=True), "kappa": Arg("kappa", 0, 200, above=True)}
+    ),
     reference_kappa=Arg("kappa of the normal cook", 0, 200, above=True),
     zero_kappa=Arg("kappa before the cook", 50, 400),
 )

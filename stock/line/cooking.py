@@ -18,7 +18,9 @@ class Stage(Part):
 
     over_min: float = Field(gt=0, le=1440)
     to_c: float = Field(ge=20, le=200)
-    to_kpa_g: float | None = Field(None, ge=0, le=2000, description="held by relief, where pressure is part of the plan")
+    to_kpa_g: float | None = Field(
+        None, ge=0, le=2000, description="held by relief, where pressure is part of the plan"
+    )
 
 
 class Alkaline(Part):
@@ -66,7 +68,9 @@ class Recipe(Part):
     solid_volume_factor: float = Field(gt=0, lt=0.74)
     packing_gain_frac: float = Field(0, ge=-0.05, le=0.4)
     chip_moisture_frac: float = Field(ge=0, lt=1)
-    condensate_t_per_bdt: float = Field(0, ge=0, le=2, description="steam of packing and steaming that stays with the chips")
+    condensate_t_per_bdt: float = Field(
+        0, ge=0, le=2, description="steam of packing and steaming that stays with the chips"
+    )
     liquor_to_wood: float = Field(ge=2, le=10)
     fill_min: float = Field(gt=0)
     liquor_min: float = Field(gt=0)

@@ -279,9 +279,10 @@ class Definition(Part):
         if name in self.constants:
             return self.constants[name]
         if name.startswith("cook_") and self.cook.recipes:
-            for part in (self.cook.main, self.cook.main.alkaline, self.cook.digesters[0]):
-                if hasattr(part, field := name.removeprefix("cook_")):
-                    return float(getattr(part, field))
+            field = name.removeprefix("cook_")
+            for cooking in (self.cook.main, self.cook.main.alkaline, self.cook.digesters[0]):
+                if hasattr(cooking, field):
+                    return float(getattr(cooking, field))
         if self.yard is not None:
             for prefix, part in (("drum_", self.yard.drum), ("yard_", self.yard)):
                 if name.startswith(prefix) and hasattr(part, name.removeprefix(prefix)):

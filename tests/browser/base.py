@@ -15,6 +15,8 @@ from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
 from desk.people.models import Person
 from standin.__main__ import write_history
+from standin.workshop import write_workshop
+from stock.line.load import load_definition
 from tests.desk.base import NOW, plant
 
 FLAGS = [
@@ -57,6 +59,8 @@ def history() -> Path:
         _shared["keep"] = folder
         _shared["history"] = Path(folder.name)
         write_history(plant(), Path(folder.name), 10.0, 14)
+        workshop = load_definition(settings.WORKSHOP_FILE)
+        write_workshop(workshop, Path(folder.name) / "workshop", 20, NOW.timestamp(), 30)
     found: Path = _shared["history"]
     return found
 

@@ -73,7 +73,8 @@ def main() -> None:
         history = Path(folder) / "history"
         run = [sys.executable, "manage.py"]
         subprocess.run([*run, "migrate", "-v", "0"], cwd=ROOT, env=env, check=True)
-        past = ["history", "--mill", "mills/hallin_reach.yaml", "--anchor", str(NOW_S), "--folder", str(history)]
+        past = ["history", "--mill", "mills/hallin_reach.yaml", "--workshop", "mills/tidewater_bench.yaml"]
+        past += ["--anchor", str(NOW_S), "--folder", str(history)]
         subprocess.run([sys.executable, "-m", "standin", *past], cwd=ROOT, env=env, check=True)
         subprocess.run(
             [*run, "load_demo", "--history", str(history), "--anchor", str(NOW_S), "-v", "0"],

@@ -3,6 +3,7 @@
 from datetime import timedelta
 
 from desk.floor.cooks import follow_all, follow_cook, plan_minutes
+
 from desk.floor.handover import compose, cover_text
 from desk.floor.models import Cook, Order
 from desk.floor.next_up import MOST, next_up

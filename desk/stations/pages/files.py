@@ -8,9 +8,9 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
+from desk.cooking.tables import COOK_TABLES
 from desk.exchange.models import Staged
 from desk.exchange.reading import FORMS, MOST_BYTES, MOST_ROWS, read_rows, write_rows
-from desk.cooking.tables import COOK_TABLES
 from desk.exchange.tables import Table, check, keep_all
 from desk.floor import clock
 from desk.floor.services import require
@@ -20,7 +20,6 @@ from desk.stations.forms import words_of
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.cook.overview import cook_context
-from desk.stations.pages.yard.overview import yard_context
 from desk.yard.stock import yard_of
 from desk.yard.tables import YARD_TABLES
 
@@ -31,7 +30,11 @@ WHAT: Final = {"yard": "The yard's records", "cook": "The cook house's records"}
 
 def _context(state: State, part: str) -> dict[str, Any]:
     context = _context(state, part) if part == "yard" else cook_context(state, "cook_files")
-    return {**context, "part": part, "addresses": {name: f"{part}_{name}" for name in ("files", "preview", "keep", "export")}}
+    return {
+        **context,
+        "part": part,
+        "addresses": {name: f"{part}_{name}" for name in ("files", "preview", "keep", "export")},
+    }
 
 
 def show(request: HttpRequest, state: State, part: str, *, refused: str = "", done: str = "") -> HttpResponse:
@@ -84,7 +87,9 @@ def preview(request: HttpRequest, state: State, part: str) -> HttpResponse:
 
 
 def _mine(request: HttpRequest, state: State, part: str, pk: int) -> Staged:
-    return get_object_or_404(Staged, pk=pk, world=state.world, by=signed_in(request), kept_at=None, table__in=list(TABLES[part]))
+    return get_object_or_404(
+        Staged, pk=pk, world=state.world, by=signed_in(request), kept_at=None, table__in=list(TABLES[part])
+    )
 
 
 @on_line

@@ -12,7 +12,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
-from desk.cooking.history import load_cooking
+from desk.cooking.history import load_cooking, load_workshop
 from desk.floor import handover
 from desk.floor.clock import shift_of
 from desk.floor.models import Order, Record, World
@@ -70,7 +70,7 @@ class Command(BaseCommand):
             store_samples(
                 world.pk, [(row["tag"], int(row["at_s"]), float(row["value"])) for row in csv.DictReader(file)]
             )
-        load_cooking(world, history, people["brandt"], people["vale"], people["achterberg"], opened)
+        load_cooking(world, history, people["vale"], people["achterberg"], opened)
         records = [
             *self._laboratory(world, history, people["vale"]),
             *self._events(world, people, opened),
@@ -79,6 +79,27 @@ class Command(BaseCommand):
         self._seal(records)
         self._gate(world, history / "drop")
         self._last_handover(world, people["brandt"], opened)
+        if (history / "workshop").is_dir():
+            self._workshop(history / "workshop", people, opened)
+
+    def _workshop(self, history: Path, people: dict[str, Person], opened: datetime) -> None:
+        """Load the teaching workshop as a line of its own."""
+        text = settings.WORKSHOP_FILE.read_text(encoding="utf-8")
+        version = approve_definition(text, people["achterberg"].short_name, "as set up for teaching")
+        line = line_of(version)
+        world = World.objects.create(slug="workshop", name=line.mill, version=version)
+        grade = line.grades[0]
+        Order.objects.create(
+            world=world,
+            grade=grade.id,
+            reel_t_per_h=grade.tonnes_per_h,
+            shares=grade.shares,
+            from_at=opened - timedelta(days=1),
+            accepted_by=people["sundby"],
+            accepted_at=opened - timedelta(days=1),
+            form_key="demo-workshop",
+        )
+        self._seal(load_workshop(world, history, people["brandt"]))
 
     def _person(self, name: str, first: str, last: str, role: str) -> Person:
         person = Person(username=name, first_name=first, last_name=last, role=role)

@@ -29,7 +29,8 @@ from stock.figure import Datum, Figure, Origin
 from stock.line.cooking import Digester, Recipe
 
 # name, label, factor from what is kept to what is typed, unit typed
-ALKALINE: Final = (
+Typed = tuple[str, str, float, str]
+ALKALINE: Final[tuple[Typed, ...]] = (
     ("moisture_wet_frac", "Chip moisture", 100.0, "%"),
     ("packing_gain_frac", "Packing gain", 100.0, "%"),
     ("charge_pct_naoh_on_wood", "Effective alkali charge", 1.0, "% NaOH on wood"),
@@ -39,7 +40,7 @@ ALKALINE: Final = (
     ("fill_kg_per_m3_as_naoh", "Residual alkali of the fill", 1.0, "g/L NaOH"),
     ("kappa_target_kappa", "Kappa target", 1.0, ""),
 )
-ACID: Final = (
+ACID: Final[tuple[Typed, ...]] = (
     ("moisture_wet_frac", "Chip moisture", 100.0, "%"),
     ("packing_gain_frac", "Packing gain", 100.0, "%"),
     ("total_pct", "Total SO2 of the acid", 1.0, "g/100 mL"),
@@ -52,7 +53,7 @@ SHOWN: Final = (
 )  # fmt: skip
 
 
-def offered(recipe: Recipe) -> tuple[tuple[str, str, float, str], ...]:
+def offered(recipe: Recipe) -> tuple[Typed, ...]:
     """Return the fields a school's sheet is typed in."""
     if recipe.is_sulphite:
         return ACID
@@ -85,7 +86,7 @@ def free_first(house: House) -> Digester:
 
 def fields_of(house: House, digester: Digester, recipe: Recipe, typed: Mapping[str, Any]) -> list[Field]:
     """Return the sheet's fields: what was typed, else what the floor knows, else the recipe's."""
-    data = usual(house.part, recipe, digester) | house.known(recipe)
+    data = usual(recipe, digester) | house.known(recipe)
     found = []
     for name, label, factor, unit in offered(recipe):
         own = data[name]
@@ -103,7 +104,7 @@ def read_fields(recipe: Recipe, fields: list[Field], house: House, digester: Dig
     DomainError
         E_TYPE, naming the field.
     """
-    data = usual(house.part, recipe, digester) | house.known(recipe)
+    data = usual(recipe, digester) | house.known(recipe)
     typed: dict[str, float] = {}
     by = {name: factor for name, _, factor, _ in offered(recipe)}
     for field in fields:
@@ -127,7 +128,13 @@ def worked(house: House, digester: Digester, recipe: Recipe, typed: Mapping[str,
         sheet = house.sheet(recipe, digester, values)
     except DomainError as error:
         allowed = f" Allowed: {error.allowed}." if error.allowed else ""
-        return {"fields": fields, "sheet": None, "rows": [], "fault": f"{error.message}.{allowed}", "fault_at": error.argument}
+        return {
+            "fields": fields,
+            "sheet": None,
+            "rows": [],
+            "fault": f"{error.message}.{allowed}",
+            "fault_at": error.argument,
+        }
     return {
         "fields": fields,
         "sheet": sheet,
@@ -180,11 +187,13 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
             for one in house.part.digesters
             for name in one.recipes
         ],
+        "several": any(len(one.recipes) > 1 for one in house.part.digesters),
         "number": typed.get("number", next_number(state, recipe)),
         "planned_at": typed.get("planned_at", f"{clock.local(at):%H:%M}"),
         "waits": waits,
         "planned": sorted(
-            (one for one in house.news.charges.values() if one.at > state.now - timedelta(hours=8)), key=lambda one: one.at
+            (one for one in house.news.charges.values() if one.at > state.now - timedelta(hours=8)),
+            key=lambda one: one.at,
         ),
         "begun": {cook.number for cook in state.cooks},
         "cautions": recipe.cautions,
@@ -226,7 +235,12 @@ def work_out(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with the sheet worked out, as it is typed."""
     house = house_of(state)
     digester, recipe = chosen(house, request.POST)
-    context = {"world": state.world, "state": state, "recipe": recipe, **worked(house, digester, recipe, request.POST.dict())}
+    context = {
+        "world": state.world,
+        "state": state,
+        "recipe": recipe,
+        **worked(house, digester, recipe, request.POST.dict()),
+    }
     return render(request, "cook/_charged.html", context)
 
 
@@ -249,7 +263,9 @@ def plan(request: HttpRequest, state: State) -> HttpResponse:
             form_key=key_of(request),
         )
     except (ValidationError, DomainError) as error:
-        return show(request, state, refused=f"The charge was not planned: {words_of(error)}. What you typed is still here.")
+        return show(
+            request, state, refused=f"The charge was not planned: {words_of(error)}. What you typed is still here."
+        )
     return redirect("cook_sheet", world_slug=state.world.slug, number=row.number)
 
 
@@ -302,7 +318,7 @@ def _sheet(house: House, number: int) -> tuple[list[Line], dict[str, Any]]:
     cook = Cook.objects.filter(world=world, number=number).first()
     if charge is None and cook is None:
         raise Http404
-    recipe = recipe_of(house.state, cook) if cook else house.part.recipe(charge.recipe)
+    recipe = recipe_of(house.state, cook) if cook else house.part.recipe(charge.recipe if charge else "")
     steps = list(Step.objects.filter(world=world, number=number, superseded_by=None).select_related("by"))
     forecast = Forecast.objects.filter(world=world, number=number).first()
     result = Result.objects.filter(world=world, number=number, superseded_by=None).select_related("by").first()
@@ -359,5 +375,3 @@ def charge_figure(state: State, rest: str) -> Figure:
     house = house_of(state)
     digester, recipe = house.part.digester(int(digester_text)), house.part.recipe(recipe_id)
     return house.sheet(recipe, digester, {}).figures[name]
-
-

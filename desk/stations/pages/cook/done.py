@@ -58,7 +58,11 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "waiting": waiting,
         "stats": stats(past),
         "chart": _chart(past),
-        "fields": [(name, label, unit) for name, label, unit in FOUND if not (recipe.is_sulphite and name.startswith("residual"))],
+        "fields": [
+            (name, label, unit)
+            for name, label, unit in FOUND
+            if not (recipe.is_sulphite and name.startswith("residual"))
+        ],
         "typed": request.POST.dict() if refused else {},
         "may_record": signed_in(request).may(RECORD),
         "may_correct": signed_in(request).may(CORRECT),
@@ -73,10 +77,18 @@ def unmeasured(state: State, recipe: Recipe) -> list[Forecast]:
     numbers = {cook.number for cook in state.cooks if recipe_of(state, cook).id == recipe.id}
     if not numbers:
         numbers = set(
-            Cook.objects.filter(world=state.world, recipe=recipe.id).order_by("-number").values_list("number", flat=True)[:10]
+            Cook.objects.filter(world=state.world, recipe=recipe.id)
+            .order_by("-number")
+            .values_list("number", flat=True)[:10]
         )
-    known = set(Result.objects.filter(world=state.world, number__in=numbers, superseded_by=None).values_list("number", flat=True))
-    return list(Forecast.objects.filter(world=state.world, number__in=numbers - known, at__lte=state.now).order_by("at"))
+    known = set(
+        Result.objects.filter(world=state.world, number__in=numbers, superseded_by=None).values_list(
+            "number", flat=True
+        )
+    )
+    return list(
+        Forecast.objects.filter(world=state.world, number__in=numbers - known, at__lte=state.now).order_by("at")
+    )
 
 
 def stats(past: list[Past]) -> dict[str, Any] | None:
@@ -104,8 +116,14 @@ def sentence(recipe: Recipe, past: list[Past], waiting: list[Forecast]) -> str:
     words = f"{name}: no cook was measured yet."
     if found is not None:
         side = "above" if found["bias"] > 0 else "below"
-        lean = "on average as forecast" if abs(found["bias"]) < 0.05 else f"{abs(found['bias']):.1f} {side} forecast on average"
-        words = f"{name}: the last {found['count']} cooks came out {lean}, {found['inside']:.0f} % of them inside the band."
+        lean = (
+            "on average as forecast"
+            if abs(found["bias"]) < 0.05
+            else f"{abs(found['bias']):.1f} {side} forecast on average"
+        )
+        words = (
+            f"{name}: the last {found['count']} cooks came out {lean}, {found['inside']:.0f} % of them inside the band."
+        )
     if waiting:
         words += f" Cook {waiting[0].number}, blown {clock.local(waiting[0].at):%H:%M}, waits for its kappa."
     return words
@@ -146,7 +164,9 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
             form_key=key_of(request),
         )
     except (ValidationError, DomainError) as error:
-        return show(request, state, refused=f"The result was not kept: {words_of(error)}. What you typed is still here.")
+        return show(
+            request, state, refused=f"The result was not kept: {words_of(error)}. What you typed is still here."
+        )
     return redirect("cook", world_slug=state.world.slug, number=cook)
 
 

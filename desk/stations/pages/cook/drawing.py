@@ -11,13 +11,12 @@ from django.utils import timezone
 from desk.cooking.board import AHEAD_MIN, BACK_MIN, Bar, Board
 from desk.cooking.house import Followed, House
 from desk.floor.state import State
-
 from stock.cooking.follow import heating_from
 from stock.cooking.schedule import LegName, planned_pressure, planned_profile
 
-BOARD_W, BOARD_X, ROW_H, BAR_H, TOP = 962, 84, 22, 17, 18
-STEAM_H: Final = 40
-CHART_W, CHART_H = 520, 176
+BOARD_W, BOARD_X, ROW_H, BAR_H, TOP = 962, 84, 21, 17, 17
+STEAM_H: Final = 36
+CHART_W, CHART_H = 520, 162
 PHASES: Final[dict[LegName, str]] = {
     "fill": "fill",
     "liquor": "liquor",
@@ -164,7 +163,9 @@ def draw_cook(state: State, followed: Followed) -> dict[str, Any]:
     marks = [mark for mark in marks if low < mark <= plan_c.max()]
     hour = timezone.localtime(followed.cook.started_at)
     step = 60 if end < 400 else 120
-    stamps = [(x(minute), (hour + timedelta(minutes=minute)).strftime("%H:%M")) for minute in range(0, int(end) - 20, step)]
+    stamps = [
+        (x(minute), (hour + timedelta(minutes=minute)).strftime("%H:%M")) for minute in range(0, int(end) - 20, step)
+    ]
     planned_kpa = planned_pressure(recipe, times, heat_from) if recipe.is_sulphite else None
     rows = [
         (
@@ -222,7 +223,7 @@ def draw_trend(
     pad = 0.08 * max(high - low, 1e-6)
 
     def x(at: datetime) -> float:
-        return left + (right - left) * (at - first).total_seconds() / span
+        return float(left + (right - left) * (at - first).total_seconds() / span)
 
     def y(value: float) -> float:
         return bottom - (bottom - top) * (value - low + pad) / (high - low + 2 * pad)
@@ -299,7 +300,5 @@ def _marks(low: float, high: float) -> list[float]:
     span = max(high - low, 1e-9)
     step = 10.0 ** np.floor(np.log10(span / 3))
     step = next(float(step * by) for by in (1, 2, 5, 10) if span / (step * by) <= 6)
-    first = np.ceil(low / step) * step
-    return [round(float(mark), 10) for mark in np.arange(first, high + 1e-9, step)]
-
-
+    first = float(np.ceil(low / step)) * step
+    return [round(float(mark), 10) + 0.0 for mark in np.arange(first, high + 1e-9, step)]

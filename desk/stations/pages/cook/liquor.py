@@ -109,7 +109,12 @@ def fields_of(kind: str, typed: dict[str, Any]) -> list[Field]:
     if kind == "acid":
         starts = {**starts, "sample_ml": "1"}
     return [
-        Field(name, LABELS[name], str(typed.get(name, starts.get(name, "")))[:12], "mol/L" if name.endswith("normality") else "mL")
+        Field(
+            name,
+            LABELS[name],
+            str(typed.get(name, starts.get(name, "")))[:12],
+            "mol/L" if name.endswith("normality") else "mL",
+        )
         for name in METHODS[kind][1]
     ]
 
@@ -120,11 +125,17 @@ def sentence(state: State, house: House) -> str:
     for tank in house.part.tanks[:1]:
         strength = state.readings.get(tank.strength or "")
         if strength is not None:
-            words.append(f"{tank.name.removesuffix(' tank')} {strength.value:.1f} {strength.tag.unit}, {strength.verdict.words}")
+            words.append(
+                f"{tank.name.removesuffix(' tank')} {strength.value:.1f} {strength.tag.unit}, {strength.verdict.words}"
+            )
         cover = cover_of(house, tank)
         if cover is not None:
             words.append(f"{cover.value:.1f} h of it in the tank")
-    return ". ".join(f"{one[:1].upper()}{one[1:]}" for one in words) + "." if words else "No liquor is stored here; acid is made for each cook."
+    return (
+        ". ".join(f"{one[:1].upper()}{one[1:]}" for one in words) + "."
+        if words
+        else "No liquor is stored here; acid is made for each cook."
+    )
 
 
 def cover_of(house: House, tank: Tank) -> Figure | None:
@@ -152,7 +163,9 @@ def draw_of(house: House, tank: Tank) -> Datum | None:
     """Return what the cooks take of a tank's liquor on average: the sheet of each recipe over its rhythm."""
     total, words = 0.0, []
     name = {"white": "liquor", "caustic": "liquor", "acid": "liquor", "black": "fill"}[tank.liquor]
-    schools = {"white": ("kraft",), "caustic": ("soda",), "acid": ("acid", "bisulphite"), "black": ("kraft",)}[tank.liquor]
+    schools = {"white": ("kraft",), "caustic": ("soda",), "acid": ("acid", "bisulphite"), "black": ("kraft",)}[
+        tank.liquor
+    ]
     for recipe in house.part.recipes:
         if recipe.school not in schools:
             continue
@@ -190,11 +203,9 @@ def _tank(house: House, tank: Tank) -> dict[str, Any]:
 
 def _trends(state: State, house: House) -> list[dict[str, Any]]:
     """Draw strength, sulphidity and causticity over the last days."""
-    tags = []
-    for tank in house.part.tanks:
-        if tank.strength is not None and tank.liquor in ("white", "caustic"):
-            tags.append(tank.strength)
-    tags += [name for name in ("sulphidity", "causticity", "acid_total", "acid_combined") if any(tag.id == name for tag in state.line.tags)]
+    known = {tag.id for tag in state.line.tags}
+    tags = [tank.strength for tank in house.part.tanks if tank.strength and tank.liquor in ("white", "caustic")]
+    tags += [name for name in ("sulphidity", "causticity", "acid_total", "acid_combined") if name in known]
     since = state.now - TREND
     rows = (
         Record.objects.filter(
@@ -205,13 +216,16 @@ def _trends(state: State, house: House) -> list[dict[str, Any]]:
     )
     values: dict[str, list[tuple[datetime, float]]] = {name: [] for name in tags}
     for name, at, value in rows:
-        values[name].append((at, value))
+        if value is not None:
+            values[name].append((at, value))
     found = []
     for name in tags:
         tag = state.line.tag(name)
         drawn = draw_trend(values[name], tag.band.control if tag.band else None, tag.unit, state.now)
         if drawn is not None:
-            found.append({"tag": tag, "drawn": drawn, "rows": [(at, value) for at, value in reversed(values[name][-20:])]})
+            found.append(
+                {"tag": tag, "drawn": drawn, "rows": [(at, value) for at, value in reversed(values[name][-20:])]}
+            )
     return found[:3]
 
 
@@ -261,7 +275,9 @@ def results_of(kind: str, worked: Figure) -> list[Shown]:
 
 
 def _listed(state: State) -> list[dict[str, Any]]:
-    rows = LiquorTest.objects.filter(world=state.world, superseded_by=None, at__lte=state.now).select_related("by")[:LISTED]
+    rows = LiquorTest.objects.filter(world=state.world, superseded_by=None, at__lte=state.now).select_related("by")[
+        :LISTED
+    ]
     found = []
     for row in rows:
         by = row.by.short_name if row.by else "the titrator"
@@ -269,7 +285,14 @@ def _listed(state: State) -> list[dict[str, Any]]:
             results = results_of(row.kind, titrated(row.kind, row.volumes, by, row.at))
         except (DomainError, ValidationError):
             results = []
-        found.append({"row": row, "by": by, "results": results, "fields": [(name, LABELS[name], row.volumes[name]) for name in METHODS[row.kind][1]]})
+        found.append(
+            {
+                "row": row,
+                "by": by,
+                "results": results,
+                "fields": [(name, LABELS[name], row.volumes[name]) for name in METHODS[row.kind][1]],
+            }
+        )
     return found
 
 
@@ -286,7 +309,11 @@ def work_out(request: HttpRequest, state: State) -> HttpResponse:
     kind = request.POST.get("liquor", "")
     if kind not in METHODS:
         raise Http404
-    context = {"world": state.world, "state": state, **_worked(kind, request.POST.dict(), signed_in(request).short_name)}
+    context = {
+        "world": state.world,
+        "state": state,
+        **_worked(kind, request.POST.dict(), signed_in(request).short_name),
+    }
     return render(request, "cook/_titrated.html", context)
 
 
@@ -295,9 +322,9 @@ def work_out(request: HttpRequest, state: State) -> HttpResponse:
 def take(request: HttpRequest, state: State) -> HttpResponse:
     """Keep a titration."""
     kind = request.POST.get("liquor", "")
+    if kind not in METHODS:
+        raise Http404
     try:
-        if kind not in METHODS:
-            raise ValidationError({"liquor": f"{kind[:20]!r} is not titrated here"})
         volumes = {name: number(request.POST.get(name, ""), name, LABELS[name]) for name in METHODS[kind][1]}
         cook = request.POST.get("cook", "").strip()
         record_test(
@@ -310,7 +337,9 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
             form_key=key_of(request),
         )
     except (ValidationError, DomainError) as error:
-        return show(request, state, refused=f"The titration was not kept: {words_of(error)}. What you typed is still here.")
+        return show(
+            request, state, refused=f"The titration was not kept: {words_of(error)}. What you typed is still here."
+        )
     response = redirect("cook_liquor", world_slug=state.world.slug)
     response["Location"] += f"?liquor={kind}"
     return response

@@ -1,7 +1,7 @@
 """Cook: the board of digesters against the clock, and one cook followed to its end point, blown and learned from."""
 
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Any, Final
 
 from django.core.exceptions import ValidationError
@@ -28,7 +28,7 @@ from desk.yard.trace import fed
 from stock.cooking.follow import target
 from stock.cooking.steer import Decision, Surroundings, decide
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin
+from stock.figure import Datum, Origin
 from stock.line.cooking import Recipe
 
 TABS: Final = (
@@ -238,7 +238,9 @@ def step_forms(
         offered = ["empty"] if "empty" not in done and "blow" in done else []
     else:
         if by_hand and "steam" not in done:
-            offered += [kind for kind in ("liquor", "fill") if kind not in done and (kind == "liquor" or not recipe.is_sulphite)]
+            offered += [
+                kind for kind in ("liquor", "fill") if kind not in done and (kind == "liquor" or not recipe.is_sulphite)
+            ]
         if by_hand and "liquor" in done and "steam" not in done:
             offered.append("steam")
         started = not by_hand or "steam" in done
@@ -259,7 +261,9 @@ def step_forms(
         caution_step = MINDED.get(kind, "")
         text = recipe.cautions.get(caution_step) or house.state.line.station("cook").cautions.get(caution_step, "")
         label, button = _labels(recipe, cook, kind)
-        found.append(StepForm(kind, label, button, fields, caution_step if text else "", text, index == 0 or opened == kind))
+        found.append(
+            StepForm(kind, label, button, fields, caution_step if text else "", text, index == 0 or opened == kind)
+        )
     return found
 
 
@@ -305,7 +309,9 @@ def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, 
     return ()
 
 
-def _gauges(house: House, cook: Cook, followed: Followed | None, request: HttpRequest, opened: str) -> dict[str, Any] | None:
+def _gauges(
+    house: House, cook: Cook, followed: Followed | None, request: HttpRequest, opened: str
+) -> dict[str, Any] | None:
     """Return the form for temperature and pressure read by hand, where no instrument sends them."""
     digester = house.part.digester(cook.digester)
     live = house.state.line.tag(digester.temperature).live
@@ -341,7 +347,11 @@ def step(request: HttpRequest, state: State, number: int, kind: str = "") -> Htt
 
 def _amounts(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts:
     labels = {field.name: field.label for field in _fields(recipe, kind, {}, {})}
-    value = {name: maybe(request.POST.get(name, ""), name, labels[name]) for name in ("amount", "second", "third") if name in labels}
+    value = {
+        name: maybe(request.POST.get(name, ""), name, labels[name])
+        for name in ("amount", "second", "third")
+        if name in labels
+    }
     if kind == "liquor" and recipe.school == "kraft" and value.get("third") is not None:
         value["third"] = (value["third"] or 0.0) / 100
     return Amounts(**value, text=request.POST.get("text", "")[:300])
@@ -384,11 +394,7 @@ def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpRes
             second = maybe(request.POST.get("second", ""), "second", "Second figure")
             scale = 0.01 if row.kind == "chips" else 1.0
             changes["second"] = None if second is None else second * scale
-        correct_step(
-            state, signed_in(request), row, changes, why=request.POST.get("why", ""), form_key=key_of(request)
-        )
+        correct_step(state, signed_in(request), row, changes, why=request.POST.get("why", ""), form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(request, state, number, refused=f"Step of {recipe.name} not superseded: {words_of(error)}.")
     return redirect("cook", world_slug=state.world.slug, number=number)
-
-

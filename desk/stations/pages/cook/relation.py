@@ -97,7 +97,11 @@ def compared(recipe: Recipe, lesson: Lesson) -> list[Compared]:
         unit = "bar·h" if recipe.school == "acid" else "h at 100 °C"
         rows.append(both("reference_factor", unit, 1, f"Factor for kappa {recipe.acid.reference_cook_kappa:g}"))
     else:
-        rows += [both("alpha", "", 1, "Intercept α"), both("beta", "", 3, "Slope β"), both("n", "", 2, "Exponent n of alkali")]
+        rows += [
+            both("alpha", "", 1, "Intercept α"),
+            both("beta", "", 3, "Slope β"),
+            both("n", "", 2, "Exponent n of alkali"),
+        ]
         rows.append(both("used_pct", "% NaOH on wood", 2, "Alkali a cook uses"))
     rows += [
         both("reference_yield_pct", "%", 2, f"Yield at kappa {recipe.reference_kappa:g}"),
@@ -135,7 +139,11 @@ def _fit_chart(recipe: Recipe, lesson: Lesson) -> dict[str, Any] | None:
         line = relation.alpha - relation.beta * xs
         half = np.full_like(xs, 2 * relation.spread_kappa)
         if relation.cooks >= 8:
-            half = 1.96 * relation.spread_kappa * np.sqrt(1 + 1 / relation.cooks + (xs - relation.mean_x) ** 2 / relation.sum_squares)
+            half = (
+                1.96
+                * relation.spread_kappa
+                * np.sqrt(1 + 1 / relation.cooks + (xs - relation.mean_x) ** 2 / relation.sum_squares)
+            )
         name = f"log H × alkali^{relation.n:g}"
     lines = [
         ("fit", list(zip(xs, line, strict=True))),
@@ -149,7 +157,9 @@ def _rest_chart(lesson: Lesson) -> dict[str, Any] | None:
     relation = lesson.relation or lesson.in_force
     used = {one.number for one in lesson.used}
     rows = list(reversed(lesson.rest(relation)))
-    points = [(float(index), error, "used" if one.number in used else "out") for index, (one, _, error) in enumerate(rows)]
+    points = [
+        (float(index), error, "used" if one.number in used else "out") for index, (one, _, error) in enumerate(rows)
+    ]
     return draw_scatter(points, [], "cooks, oldest first", "kappa found less fitted", level=0.0)
 
 
@@ -166,7 +176,9 @@ def accept(request: HttpRequest, state: State) -> HttpResponse:
     recipe = chosen_recipe(house_of(state), request.POST.get("recipe"))
     out = {int(text) for text in request.POST.getlist("out") if text.isdigit()}
     try:
-        accept_relation(state, signed_in(request), recipe, out, why=request.POST.get("why", ""), form_key=key_of(request))
+        accept_relation(
+            state, signed_in(request), recipe, out, why=request.POST.get("why", ""), form_key=key_of(request)
+        )
     except (ValidationError, DomainError) as error:
         return show(request, state, refused=f"Nothing was accepted: {words_of(error)}.")
     response = redirect("cook_relation", world_slug=state.world.slug)

@@ -91,7 +91,8 @@ def _fields(recipe: Recipe, base: Trial, typed: Mapping[str, Any]) -> list[Field
     if recipe.wood in OTHER and not recipe.is_sulphite:
         offered.append(("other_pct", f"{OTHER[recipe.wood].capitalize()} in the chips", "%"))
     return [
-        Field(name, label, str(typed.get(name, f"{getattr(base, name):.4g}"))[:12], unit) for name, label, unit in offered
+        Field(name, label, str(typed.get(name, f"{getattr(base, name):.4g}"))[:12], unit)
+        for name, label, unit in offered
     ]
 
 
@@ -122,7 +123,11 @@ def _rows(house: House, followed: Followed, base: Trial, trial: Trial) -> tuple[
     hotter = _hotter(recipe, trial.temperature_c)
     wetter = (100 - trial.moisture_pct) / (100 - base.moisture_pct)  # bone-dry wood in the same green weight
     wood = facts.bd_wood.value * wetter
-    charge = trial.charge_pct if abs(trial.charge_pct - base.charge_pct) > 5e-4 * base.charge_pct else base.charge_pct / wetter
+    charge = (
+        trial.charge_pct
+        if abs(trial.charge_pct - base.charge_pct) > 5e-4 * base.charge_pct
+        else base.charge_pct / wetter
+    )
     then = replace(
         facts,
         recipe=hotter,
@@ -135,7 +140,13 @@ def _rows(house: House, followed: Followed, base: Trial, trial: Trial) -> tuple[
     hold_now = planned_hold_min(recipe, facts.relation, facts.charge, facts.kappa_target)
     rows = [
         Row("Blow, minutes later", "min", 0.0, moved.blow_min - state.blow_min, 0),
-        Row("Time at temperature", "min", hold_now, planned_hold_min(hotter, facts.relation, then.charge, facts.kappa_target), 0),
+        Row(
+            "Time at temperature",
+            "min",
+            hold_now,
+            planned_hold_min(hotter, facts.relation, then.charge, facts.kappa_target),
+            0,
+        ),
     ]
     notes = []
     if not recipe.is_sulphite:
@@ -144,14 +155,26 @@ def _rows(house: House, followed: Followed, base: Trial, trial: Trial) -> tuple[
             rows.append(Row("Kappa if blown as planned, kinetics", "", now_k.kappa.value, then_k[0], 1))
             rows.append(Row("Yield, kinetics", "%", now_k.yield_pct.value, then_k[1], 1))
             rows.append(Row("Residual alkali, kinetics", "g/L NaOH", now_k.residual.value, then_k[2], 1))
-        rows.append(Row("Kappa if blown as planned, mill's relation", "", state.kappa.value, _kappa_at(then, hotter, facts, state.blow_min), 1))
+        rows.append(
+            Row(
+                "Kappa if blown as planned, mill's relation",
+                "",
+                state.kappa.value,
+                _kappa_at(then, hotter, facts, state.blow_min),
+                1,
+            )
+        )
         rows.append(Row("Charge on wood", "% NaOH", facts.charge.value, charge, 2))
         notes.append("The mill's relation knows heat and charge; sulphidity and species are the kinetics' alone.")
     rows += _heat(house, followed, hotter, base, trial)
     if abs(wetter - 1) > 1e-4:
-        notes.append("Moisture is changed at the same green weight and the same liquor: the wood in it, and so the charge on wood, move.")
+        notes.append(
+            "Moisture is changed at the same green weight and the same liquor: the wood in it, and so the charge on wood, move."
+        )
     if trial.other_pct > 0:
-        notes.append("A mix is two cooks side by side in liquor of one strength; hardwood cooks past its target. Campaigns keep them apart.")
+        notes.append(
+            "A mix is two cooks side by side in liquor of one strength; hardwood cooks past its target. Campaigns keep them apart."
+        )
     return rows, notes
 
 
@@ -170,7 +193,7 @@ def _held(facts: CookFacts, recipe: Recipe, trial: Trial) -> Datum:
 def _kappa_at(then: CookFacts, hotter: Recipe, facts: CookFacts, end_min: float) -> float | None:
     """Return the relation's kappa if the changed cook is blown when the live one is planned to be."""
     times, celsius = whole_record(then, end_min)
-    grid, gained = facts.way.curve(hotter, times, celsius, np.zeros_like(times))
+    _, gained = facts.way.curve(hotter, times, celsius, np.zeros_like(times))
     at = Datum(float(gained[-1]) + hotter.tail, SAID)
     try:
         return facts.way.kappa(hotter, facts.relation, at, then.charge).value
