@@ -72,10 +72,10 @@ class Workshop:
             row |= self._found(recipe, started_s + 60 * (relief + recipe.relief_min), factor, rng)
         read = minutes <= end
         gauges = [
-            (int(started_s + 60 * at), round(float(c), 1), round(float(p)))
+            (int(started_s + 60 * at), round(float(c), 1), float(round(float(p))))
             for at, c, p in zip(minutes[read], celsius[read], kpa[read], strict=True)
         ]
-        return row, gauges if started_s > self.anchor_s - GAUGES_KEPT_S else []
+        return (row, gauges) if started_s > self.anchor_s - GAUGES_KEPT_S else (row, [])
 
     def _aim(self, recipe: Recipe) -> float:
         acid = recipe.acid

@@ -20,3 +20,9 @@ def hallin_reach() -> Definition:
 def balance() -> LineBalance:
     """Return its balance."""
     return LineBalance(hallin_reach())
+
+
+@cache
+def tidewater_bench() -> Definition:
+    """Return the teaching workshop."""
+    return load_definition(MILL.with_name("tidewater_bench.yaml"))

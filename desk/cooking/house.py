@@ -316,7 +316,7 @@ class House:
         weighed = Origin("entered", f"chips logged by {chips.by}", chips.at)
         moisture = Datum(chips.second if chips.second is not None else recipe.chip_moisture_frac, weighed)
         green = {"green_mass_t": Datum(chips.amount, weighed), "moisture_wet_frac": moisture}
-        found["wood"] = figure("bone_dry_mass_t", "bone-dry wood", green, decimals=2).as_datum()
+        found["wood"] = figure("bone_dry_mass_t", "bone-dry wood", green, decimals=2, unit="BDt").as_datum()
         found["moisture"] = moisture
         liquors = [one for one in self.steps(cook) if one.kind == "liquor" and one.amount]
         fills = [one for one in self.steps(cook) if one.kind == "fill" and one.amount]

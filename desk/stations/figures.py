@@ -6,6 +6,7 @@ from dataclasses import replace
 from django.core.exceptions import ObjectDoesNotExist
 
 from desk.cooking.house import house_of
+from desk.cooking.judgement import card_figure
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.mill.selectors import solve
@@ -38,6 +39,7 @@ def find(state: State, key: str) -> Figure:
         "yard": _yard,
         "charge": charge_figure,
         "liquor": liquor_figure,
+        "card": card_figure,
     }
     if kind not in finders:
         raise LookupError(key)

@@ -112,8 +112,39 @@ def _time_left(
             left = facts.way.left(recipe, done, aim, tail, Held(_set(recipe, recipe.cook_c), pressure))
         return left, facts.now_min + left.value
     grid, gained = plan
-    need = aim.value - recipe.tail - done.value + float(np.interp(facts.now_min, grid, gained))
-    return None, float(np.interp(need, gained, grid))
+    late = lateness(facts, heating_from(facts))
+    need = aim.value - recipe.tail - done.value + float(np.interp(facts.now_min - late, grid, gained))
+    return None, late + float(np.interp(need, gained, grid))
+
+
+SLOW_C_PER_MIN: Final = 0.3  # a leg that rises so slowly tells nothing of how late a cook is
+
+
+def lateness(facts: CookFacts, heat_from: float) -> float:
+    """Return by how many minutes the record's rise is behind the plan's, 0 before heating and at temperature.
+
+    It is read where the record last crossed a temperature of a leg that rises fast enough to tell.
+    """
+    times, values = facts.trace.times_min, facts.trace.temperatures_c
+    if facts.steam_min is None or facts.now_min <= heat_from:
+        return 0.0
+    plan_t, plan_c = planned_profile(facts.recipe, 0.0, heat_from)
+    if plan_t[0] < heat_from:
+        plan_t, plan_c = plan_t[1:], plan_c[1:]
+    celsius = float(values[-1])
+    if celsius >= plan_c[-1] - 2:
+        return 0.0
+    leg = int(np.clip(np.searchsorted(plan_c, celsius) - 1, 0, len(plan_c) - 2))
+    while leg > 0 and plan_c[leg + 1] - plan_c[leg] < SLOW_C_PER_MIN * (plan_t[leg + 1] - plan_t[leg]):
+        celsius, leg = float(plan_c[leg]), leg - 1
+    planned = float(np.interp(celsius, plan_c, plan_t))
+    below = np.flatnonzero(values < celsius)
+    last = int(below[-1]) if len(below) else 0
+    if last + 1 >= len(times):
+        return float(times[-1]) - planned
+    rise = values[last + 1] - values[last]
+    part = (celsius - values[last]) / rise if rise > 0 else 0.0
+    return float(times[last] + part * (times[last + 1] - times[last])) - planned
 
 
 def _arriving(facts: CookFacts, done: Figure, aim: Figure) -> Datum:
@@ -221,7 +252,7 @@ def whole_record(facts: CookFacts, end_min: float) -> tuple[np.ndarray, np.ndarr
     times, values = times[kept], values[kept]
     if not facts.blown and end_min > times[-1] + 0.5:
         plan_t, plan_c = planned_profile(facts.recipe, LONGEST_HOLD_MIN, heating_from(facts))
-        late = _lateness(plan_t, plan_c, float(times[-1]), float(values[-1]))
+        late = lateness(facts, heating_from(facts))
         ahead = plan_t[(plan_t + late > times[-1] + 0.5) & (plan_t + late < end_min)] + late
         ahead = np.append(ahead, end_min)
         times = np.append(times, ahead)
@@ -229,11 +260,3 @@ def whole_record(facts: CookFacts, end_min: float) -> tuple[np.ndarray, np.ndarr
     if len(times) < 2:
         times, values = np.append(times, times[-1] + 1.0), np.append(values, values[-1])
     return times, np.clip(values, 60.0, 185.0)
-
-
-def _lateness(plan_t: np.ndarray, plan_c: np.ndarray, at: float, celsius: float) -> float:
-    """Return how many minutes the record is behind the plan's rise, 0 at temperature."""
-    rising = np.concatenate(([True], np.diff(plan_c) > 0))
-    if celsius >= plan_c.max() - 2 or rising.sum() < 2:
-        return 0.0
-    return at - float(np.interp(celsius, plan_c[rising], plan_t[rising]))

@@ -83,10 +83,11 @@ Answer = Literal["hold", "soon", "blow", "over"]
 
 @dataclass(frozen=True, slots=True)
 class Reason:
-    """One thing that speaks for the blow, or against it."""
+    """One thing that speaks for the blow, or against it; `holds` where it must be put right first."""
 
     good: bool
     words: str
+    holds: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,16 +139,17 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
     if around.room_frac is not None:
         enough = around.room_frac >= around.needs_frac
         words = f"tank takes {100 * around.room_frac:.0f} % more, the cook needs {100 * around.needs_frac:.0f} %"
-        reasons.append(Reason(enough, words))
+        reasons.append(Reason(enough, words, holds=not enough))
     if around.apart_c is not None:
         reasons.append(Reason(around.apart_c <= APART_C, f"top and bottom {around.apart_c:.1f} °C apart"))
     if around.over_kpa is not None and not recipe.is_sulphite:
-        reasons.append(Reason(around.over_kpa <= recipe.over_kpa, f"{around.over_kpa:.0f} kPa of gas over steam"))
+        relieved = around.over_kpa <= recipe.over_kpa
+        reasons.append(Reason(relieved, f"{around.over_kpa:.0f} kPa of gas over steam", holds=not relieved))
     return Decision(*_answer(state, ready, left, reasons), tuple(sorted(reasons, key=lambda one: one.good)))
 
 
 def _answer(state: CookState, ready: bool, left: float, reasons: list[Reason]) -> tuple[Answer, str]:
-    against = [one.words for one in reasons if not one.good]
+    against = [one.words for one in reasons if one.holds]
     if state.phase == "blown":
         return "over", "It is blown."
     if state.phase in ("filling", "liquor", "charged"):

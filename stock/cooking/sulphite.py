@@ -230,6 +230,9 @@ def sulphite_kappa(
     *, factor_bar_h: float, reference_bar_h: float, reference_kappa: float, zero_kappa: float = 180.0
 ) -> float:
     """Return the kappa a factor leaves."""
+    if reference_kappa >= zero_kappa:
+        message = f"the normal cook's kappa {reference_kappa:g} is not below the {zero_kappa:g} it starts from"
+        raise DomainError("E_INFEASIBLE", "reference_kappa", message, f"less than {zero_kappa:g}")
     return zero_kappa * math.pow(reference_kappa / zero_kappa, factor_bar_h / reference_bar_h)
 
 

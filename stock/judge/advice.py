@@ -8,13 +8,14 @@ from dataclasses import dataclass
 
 from stock.errors import DomainError
 from stock.figure import Figure
+from stock.judge.cook_rows import COOK_ROWS
 from stock.judge.limits import Verdict
 from stock.judge.process_rows import PROCESS_ROWS
 from stock.judge.rule import Facts, Rule
 from stock.judge.yard_rows import YARD_ROWS
 from stock.line.definition import Tag
 
-RULES: tuple[Rule, ...] = (*YARD_ROWS, *PROCESS_ROWS)
+RULES: tuple[Rule, ...] = (*YARD_ROWS, *COOK_ROWS, *PROCESS_ROWS)
 
 
 @dataclass(frozen=True, slots=True)

@@ -129,19 +129,6 @@ def _pulper_water(facts: Facts) -> Figure:
     )
 
 
-def _residual_charge(facts: Facts) -> Figure:
-    return figure(
-        "alkali_correction_pct",
-        "alkali charge",
-        {
-            "residual_kg_per_m3_as_naoh": facts.reading("residual_alkali"),
-            "residual_wanted_kg_per_m3_as_naoh": facts.target("residual_alkali"),
-            "liquor_to_wood": facts.constant("cook_liquor_to_wood"),
-        },
-        decimals=1,
-    )
-
-
 def _chest_feed(facts: Facts) -> Figure:
     volume, consistency = facts.constant("machine_chest_volume_m3"), facts.reading("machine_cons")
     contents = {
@@ -262,15 +249,6 @@ PROCESS_ROWS: tuple[Rule, ...] = (
         "Re-weigh three bales and dry a core.",
         _pulper_water,
         by_step("water to the next batch", "t"),
-    ),
-    Rule(
-        "residual_off",
-        "residual_alkali",
-        ("low", "high"),
-        ("chips drier or wetter than booked", "white liquor strength", "bark or fines"),
-        "Chip moisture and white liquor before the next charge.",
-        _residual_charge,
-        by_step("the next charge", "% NaOH on wood"),
     ),
     Rule(
         "machine_chest_low",

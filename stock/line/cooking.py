@@ -190,6 +190,15 @@ class CookDef(Part):
         message = f"there is no recipe {recipe_id}"
         raise LookupError(message)
 
+    def figure_of(self, recipe: Recipe, field: str) -> float | None:
+        """Return a number of a recipe, of its alkali, or of a digester that cooks it; None where there is none."""
+        vessel = next((one for one in self.digesters if recipe.id in one.recipes), None)
+        for part in (recipe, recipe.alkaline, vessel):
+            value = getattr(part, field.replace("digester_", "") if part is vessel else field, None)
+            if isinstance(value, (int, float)):
+                return float(value)
+        return None
+
     def digester(self, number: int) -> Digester:
         """Return a digester; LookupError where there is none."""
         for one in self.digesters:

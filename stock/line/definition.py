@@ -268,8 +268,8 @@ class Definition(Part):
     def constant(self, name: str) -> float:
         """Return a figure of the mill: one fitted, or a size written at a unit or in the main recipe.
 
-        `<unit>_volume_m3` and `<unit>_consistency_pct` read the unit, `cook_<field>` the recipe
-        most is cooked by, `drum_<field>` and `yard_<field>` the yard.
+        `<unit>_volume_m3` and `<unit>_consistency_pct` read the unit, `<recipe>_<field>` a recipe or its
+        digester, `cook_<field>` that of the recipe most is cooked by, `drum_<field>` and `yard_<field>` the yard.
 
         Raises
         ------
@@ -278,11 +278,10 @@ class Definition(Part):
         """
         if name in self.constants:
             return self.constants[name]
-        if name.startswith("cook_") and self.cook.recipes:
-            field = name.removeprefix("cook_")
-            for cooking in (self.cook.main, self.cook.main.alkaline, self.cook.digesters[0]):
-                if hasattr(cooking, field):
-                    return float(getattr(cooking, field))
+        for recipe in self.cook.recipes:
+            prefix = next((one for one in ("cook_", f"{recipe.id}_") if name.startswith(one)), None)
+            if prefix is not None and (value := self.cook.figure_of(recipe, name.removeprefix(prefix))) is not None:
+                return value
         if self.yard is not None:
             for prefix, part in (("drum_", self.yard.drum), ("yard_", self.yard)):
                 if name.startswith(prefix) and hasattr(part, name.removeprefix(prefix)):

@@ -1,22 +1,17 @@
 """Cooking: the H-factor, the end point, and a cook followed."""
 
-from dataclasses import replace
 from unittest import TestCase
 
-import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
 from stock.cooking.end_point import extra_min, h_factor, h_for_kappa, h_missed, h_rate, kappa_hatton, minutes_left_to_h
-from stock.cooking.follow import CookFacts, follow, planned_hold_min, planned_profile
-from stock.cooking.liquor import alkali_as_na2o, alkali_as_naoh, black_liquor_fill_m3, white_liquor_from_abc
+from stock.cooking.liquor import alkali_as_na2o, alkali_as_naoh, black_liquor_fill_m3
+from stock.cooking.titration import white_liquor_from_abc
 from stock.errors import DomainError
-from stock.figure import Datum, Origin
 from stock.working import recording
-from tests.line import hallin_reach
 
 HEMLOCK = {"alpha": 259.3, "beta": 22.57, "n": 0.41}
-SEEN = Origin("measured", "a test")
 
 
 class HFactor(TestCase):
@@ -85,50 +80,3 @@ class Liquor(TestCase):
     def test_liquor_that_does_not_fit_says_the_least_that_does(self):
         with self.assertRaisesRegex(DomainError, "the least that fits is 3.05"):
             black_liquor_fill_m3(bd_wood_t=10, liquor_to_wood=3.0, white_liquor_m3=20.5, moisture_wet_frac=0.5)
-
-
-class Following(TestCase):
-    def facts(self, now_min, offset_c=0.0):
-        plan = hallin_reach().cook
-        times = np.arange(0, now_min, 2.0)
-        grid, planned = planned_profile(plan, 600)
-        return CookFacts(
-            plan=plan,
-            now_min=now_min,
-            times_min=times,
-            temperatures_c=np.interp(times, grid, planned) + offset_c,
-            charge=Datum(plan.charge_pct_naoh_on_wood, SEEN),
-            kappa_target=Datum(plan.kappa_target, SEEN),
-            temperature=Datum(plan.cook_c + offset_c, SEEN),
-            readings=SEEN,
-        )
-
-    def test_a_cook_on_plan_ends_with_its_plan(self):
-        state = follow(self.facts(160))
-        plan = hallin_reach().cook
-        planned_end = 125 + planned_hold_min(plan, state.h_target.value)
-        self.assertEqual(state.phase, "at temperature")
-        self.assertAlmostEqual(state.blow_min, planned_end, delta=2.5)
-        self.assertAlmostEqual(state.kappa.value, plan.kappa_target, places=3)
-
-    def test_a_cold_cook_is_held_longer(self):
-        cold, warm = follow(self.facts(170, -2.0)), follow(self.facts(170))
-        self.assertGreater(cold.blow_min, warm.blow_min)
-        self.assertIsNotNone(cold.correction)
-        self.assertGreater(cold.correction.value, 0)
-
-    def test_less_alkali_asks_for_more_heat(self):
-        weak = replace(self.facts(160), charge=Datum(16.4, SEEN))
-        self.assertGreater(follow(weak).h_target.value, follow(self.facts(160)).h_target.value)
-
-    def test_phases_follow_the_clock(self):
-        self.assertEqual(follow(self.facts(10)).phase, "filling")
-        self.assertEqual(follow(self.facts(40)).phase, "liquor")
-        self.assertEqual(follow(self.facts(90)).phase, "heating")
-        self.assertEqual(follow(self.facts(260)).phase, "past its end")
-
-    def test_the_working_reaches_back_to_the_readings(self):
-        state = follow(self.facts(160))
-        computed = state.minutes_left.data["h_now"].figure
-        self.assertEqual(computed.method.name, "h_factor")
-        self.assertEqual(computed.data["temperatures_c"].origin, SEEN)

@@ -16,12 +16,12 @@ from stock.cooking.kinetics import (
     kappa_of,
     kraft_rates,
     march,
-    simulate_chip_slab,
     simulate_kraft,
     simulate_soda,
     start_ions,
 )
 from stock.cooking.liquor import NAOH_G_PER_MOL
+from stock.cooking.slab import simulate_chip_slab
 from stock.errors import DomainError
 from stock.intake.chips import _SLAB_KAPPA, _SLAB_MM
 from stock.working import recording

@@ -3,8 +3,15 @@
 from itertools import pairwise
 from unittest import TestCase
 
-from standin.plant import FIRST_COOK, TO_RELIEF_S, Plant
-from tests.line import hallin_reach
+import numpy as np
+
+from standin.digesters import FIRST_ALDER, FIRST_CANE, TO_RELIEF_S
+from standin.laboratory import burette, device_files, titrations
+from standin.plant import Plant
+from standin.workshop import Workshop
+from stock.cooking.titration import white_liquor_from_abc
+from stock.steam import saturation_pressure_kpa_abs
+from tests.line import hallin_reach, tidewater_bench
 
 ANCHOR = 1_795_000_000.0
 
@@ -31,7 +38,8 @@ class StandIn(TestCase):
 
     def test_the_demonstration_opens_on_its_cook(self):
         cook = self.plant.last_cook(3, ANCHOR)
-        self.assertEqual(cook.number, FIRST_COOK)
+        self.assertEqual(cook.number, FIRST_ALDER)
+        self.assertEqual(self.plant.last_cook(5, ANCHOR).number, FIRST_CANE)
         self.assertAlmostEqual(self.value("digester_3_temp", ANCHOR), 165, delta=1.5)
         self.assertLess(self.value("digester_3_temp", ANCHOR + TO_RELIEF_S + 1200), 105)
 
@@ -40,7 +48,7 @@ class StandIn(TestCase):
         self.assertGreater(self.value("brown_cons", ANCHOR + 3 * 3600), self.value("brown_cons", ANCHOR - 5 * 3600))
 
     def test_each_digester_is_used_in_turn(self):
-        cooks = self.plant.cooks(ANCHOR - 30_000, ANCHOR)
+        cooks = [cook for cook in self.plant.cooks(ANCHOR - 30_000, ANCHOR) if cook.recipe == "alder"]
         self.assertEqual([cook.number for cook in cooks], list(range(cooks[0].number, cooks[0].number + len(cooks))))
         turns = [cook.digester for cook in cooks]
         self.assertTrue(
@@ -80,6 +88,64 @@ class StandIn(TestCase):
             self.assertEqual(value, self.plant.value(tag, float(at_s)))
 
     def test_cooks_are_charged_a_little_differently_each_time(self):
-        charges = {cook.charge_pct_naoh_on_wood for cook in self.plant.cooks(ANCHOR - 40_000, ANCHOR + 40_000)}
+        cooks = [cook for cook in self.plant.cooks(ANCHOR - 40_000, ANCHOR + 40_000) if cook.recipe == "alder"]
+        charges = {cook.charge_pct_naoh_on_wood for cook in cooks}
         self.assertGreater(len(charges), 5)
         self.assertTrue(all(abs(charge - 17.4) < 0.8 for charge in charges))
+
+    def test_what_a_cook_was_given_adds_up_to_its_charge(self):
+        for cook in self.plant.cooks(ANCHOR - 40_000, ANCHOR):
+            wood = cook.chips_t * (1 - cook.moisture_frac)
+            self.assertAlmostEqual(cook.liquor_m3 * cook.strength / wood / 10, cook.charge_pct_naoh_on_wood, delta=0.03)
+
+    def test_cooks_come_out_near_their_target_and_not_all_alike(self):
+        for recipe in hallin_reach().cook.recipes:
+            found = [
+                c.kappa for c in self.plant.cooks(ANCHOR - 30 * 86_400, ANCHOR) if c.recipe == recipe.id and not c.flag
+            ]
+            self.assertAlmostEqual(float(np.median(found)), recipe.kappa_target, delta=1.2)
+            self.assertTrue(0.4 < np.std(found) < 2.0)
+
+    def test_pressure_is_never_less_than_the_steam(self):
+        for digester in (1, 2, 3, 4, 5):
+            for minute in range(0, 300, 7):
+                at = ANCHOR + 60 * minute
+                celsius = self.plant.digesters.celsius(digester, at)
+                if celsius > 101:
+                    steam = saturation_pressure_kpa_abs(temperature_c=celsius) - 101.325
+                    self.assertGreater(self.plant.digesters.kpa_g(digester, at), steam)
+
+    def test_a_counter_says_nothing_of_what_has_not_happened(self):
+        cook = self.plant.last_cook(3, ANCHOR)
+        early = self.plant.digesters.batch(3, cook.started_s + 60)
+        self.assertEqual((early[3], early[5], early[9], early[10]), (0.0, 0.0, 0.0, 0.0))
+        late = self.plant.digesters.batch(3, cook.relief_s + 300)
+        self.assertEqual((late[3], late[10]), (cook.chips_t, cook.relief_s))
+
+    def test_the_burettes_come_to_what_the_laboratory_reports(self):
+        read = burette(104.6, 26.2, 80.8)
+        found = white_liquor_from_abc(**read, acid_normality=0.5, sample_ml=5.0)
+        self.assertAlmostEqual(found.effective_kg_per_m3_as_naoh, 104.6, delta=0.05)
+        self.assertAlmostEqual(100 * found.sulphidity_frac, 26.2, delta=0.1)
+        self.assertAlmostEqual(100 * found.causticity_frac, 80.8, delta=0.1)
+        rows = list(titrations(self.plant.laboratory(ANCHOR - 5 * 86_400, ANCHOR), 20))
+        self.assertEqual({row["liquor"] for row in rows}, {"white", "green", "caustic"})
+
+    def test_the_kappa_machine_reports_each_blown_cook_once(self):
+        names = [name for name, _ in device_files(self.plant.digesters, 20, ANCHOR, ANCHOR, ANCHOR + 86_400)]
+        self.assertEqual(len(names), len(set(names)))
+        self.assertGreater(sum(name.startswith("kappa_") for name in names), 15)
+        self.assertEqual(sum(name.startswith("titrator_") for name in names), 3)
+
+
+class TeachingWorkshop(TestCase):
+    def test_cooks_take_turns_and_the_last_is_still_in(self):
+        found = list(Workshop(tidewater_bench(), 20, ANCHOR).cooks(30))
+        self.assertEqual([row["number"] for row, _ in found], list(range(21, 42)))
+        self.assertEqual({row["recipe"] for row, _ in found}, {"spruce_acid", "spruce_bisulphite"})
+        running, gauges = found[-1]
+        self.assertNotIn("kappa", running)
+        self.assertGreater(len(gauges), 15)
+        self.assertLess(gauges[-1][0], ANCHOR)
+        for row, _ in found[:-1]:
+            self.assertTrue(15 < row["kappa"] < 60, row)

@@ -12,15 +12,24 @@ from stock.cooking.liquor import (
     hydrosulphide,
     hydroxide,
     mixed_liquor,
-    white_liquor_from_abc,
 )
 from stock.cooking.sulphite import so2_pressure, sulphite_acid, sulphite_factor, sulphite_factor_for_kappa
+from stock.cooking.titration import white_liquor_from_abc
 from stock.cooking.vessel import cook_heat_balance, flash_steam, liquor_fit, tank_kappa
 from stock.errors import DomainError
 from stock.fit.kappa import _EXAMPLE, fit_kappa_model, predict_kappa
 from stock.working import find_method, recording
 
 NAMED = [
+    "temperature_for_rate_c",
+    "active_alkali_from_effective",
+    "blend_sulphidity",
+    "gas_overpressure_kpa",
+    "minutes_left_to_h_target",
+    "h_deficit",
+    "extra_minutes",
+    "h_target_for_kappa",
+    "alkali_consumed_percent_naoh_on_wood",
     "effective_charge_percent",
     "hydroxide_mol_per_l",
     "hydrosulphide_mol_per_l",

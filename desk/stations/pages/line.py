@@ -9,7 +9,7 @@ from desk.cooking.house import follow_all
 from desk.floor.state import State
 from desk.stations.frame import on_line
 from desk.stations.frame import page as render_page
-from desk.stations.words import lower_first, number_word
+from desk.stations.words import lower_first, number_word, rate_text
 from stock.figure import Figure
 from stock.line.drawing import Lane, Node, draw_line
 
@@ -93,7 +93,7 @@ def sentence(state: State) -> str:
     """Say how the line is, and the one thing that needs a person."""
     order = state.order
     grade = state.line.grade(order.grade)
-    opening = f"{order.reel_t_per_h:g} t/h of {grade.name} to the machine."
+    opening = f"{rate_text(order.reel_t_per_h)} of {grade.name} to the machine."
     needing = state.advice
     late = [one for one in follow_all(state) if one.state.phase == "past its end"]
     if late:
@@ -133,5 +133,6 @@ def stories(state: State) -> list[dict[str, Any]]:
         else:
             lead = ""
         quiet = [reading for reading in readings if reading.verdict.level == "ok"]
-        told.append({"name": name, "lead": lead, "readings": quiet, "off": off})
+        if lead or quiet or off:
+            told.append({"name": name, "lead": lead, "readings": quiet, "off": off})
     return told

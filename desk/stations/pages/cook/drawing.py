@@ -226,7 +226,7 @@ def draw_trend(
         return float(left + (right - left) * (at - first).total_seconds() / span)
 
     def y(value: float) -> float:
-        return bottom - (bottom - top) * (value - low + pad) / (high - low + 2 * pad)
+        return float(bottom - (bottom - top) * (value - low + pad) / (high - low + 2 * pad))
 
     days = int(span // 86_400)
     every = max(1, days // 6)

@@ -1,6 +1,6 @@
 """Cook: the board of digesters against the clock, and one cook followed to its end point, blown and learned from."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any, Final
 
@@ -10,23 +10,24 @@ from django.shortcuts import get_object_or_404, redirect
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from desk.cooking.board import Board, board_of, room_for
+from desk.cooking.board import Board, board_of
 from desk.cooking.house import Followed, House, house_of, recipe_of
+from desk.cooking.judgement import cards_of, decision
 from desk.cooking.models import Result, Step
-from desk.cooking.steps import FILL_NAME, LIQUOR_NAME, MINDED, Amounts, correct_step, log_step, read_gauges
+from desk.cooking.steps import correct_step, log_step, read_gauges
 from desk.floor.faults import fault
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.people.roles import CORRECT
-from desk.stations.forms import Field, key_of, maybe, moment, number, words_of
+from desk.stations.forms import key_of, maybe, moment, number, words_of
 from desk.stations.frame import new_key, on_line, signed_in, tabs_of
 from desk.stations.frame import page as render_page
 from desk.stations.pages.cook.drawing import draw_board, draw_cook
+from desk.stations.pages.cook.step_forms import amounts_of, gauge_form, step_forms
 from desk.stations.pages.cook.what_if import what_if_context
 from desk.stations.pages.station import station_context
 from desk.yard.trace import fed
 from stock.cooking.follow import target
-from stock.cooking.steer import Decision, Surroundings, decide
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
 from stock.line.cooking import Recipe
@@ -94,6 +95,7 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
     context |= {
         "cook": cook,
         "recipe": recipe,
+        "cards": cards_of(house, cook, followed, result),
         "followed": followed,
         "sentence": sentence(house, cook, followed, board),
         "board": draw_board(house, board, cook.number),
@@ -105,7 +107,7 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         "charge_moved": charge_moved(followed),
         "steps": house.steps(cook),
         "forms": step_forms(house, cook, recipe, followed, request, opened),
-        "gauges": _gauges(house, cook, followed, request, opened),
+        "gauges": gauge_form(house, cook, followed, request, opened),
         "forecast": house.news.forecasts.get(number),
         "result": result,
         "planned": house.news.charges.get(number),
@@ -187,145 +189,6 @@ def charge_moved(followed: Followed | None) -> str:
     return f"planned {planned:.2f}: end point moved {'up' if moved > 0 else 'down'} {abs(moved):.0f} H"
 
 
-def decision(house: House, followed: Followed) -> Decision:
-    """Say whether to blow, and why."""
-    room, needs = room_for(house, followed)
-    sample = house.step(followed.cook, "sample")
-    facts = followed.facts
-    over = None
-    if facts.pressure is not None and facts.temperature.value > 100:
-        from stock.cooking.sulphite import gas_over_steam
-
-        over = gas_over_steam(pressure_kpa_g=facts.pressure.value, temperature_c=facts.temperature.value)
-    around = Surroundings(
-        room_frac=room,
-        needs_frac=needs,
-        apart_c=house.apart_c(followed.cook),
-        over_kpa=over,
-        sampled_residual=sample.amount if sample else None,
-    )
-    return decide(facts, followed.state, house.second(followed), around)
-
-
-# ---- what can be logged next
-
-
-@dataclass(frozen=True, slots=True)
-class StepForm:
-    """A step that may be logged now: its fields, its caution, its button."""
-
-    kind: str
-    label: str
-    button: str
-    fields: tuple[Field, ...]
-    step: str
-    caution: str
-    open: bool
-
-
-def step_forms(
-    house: House, cook: Cook, recipe: Recipe, followed: Followed | None, request: HttpRequest, opened: str
-) -> list[StepForm]:
-    """Return the steps that may come next, the one that is due first."""
-    done = {one.kind for one in house.steps(cook)}
-    blown = "blow" in done or (followed is not None and not followed.running)
-    planned = house.news.charges.get(cook.number)
-    wanted = planned.planned if planned else {}
-    given = planned.given if planned else {}
-    by_hand = "chips" in done
-    offered = []
-    if blown:
-        offered = ["empty"] if "empty" not in done and "blow" in done else []
-    else:
-        if by_hand and "steam" not in done:
-            offered += [
-                kind for kind in ("liquor", "fill") if kind not in done and (kind == "liquor" or not recipe.is_sulphite)
-            ]
-        if by_hand and "liquor" in done and "steam" not in done:
-            offered.append("steam")
-        started = not by_hand or "steam" in done
-        if started:
-            ready = followed is not None and followed.state.phase in ("past its end", "relief")
-            middle = [] if recipe.is_sulphite or "sample" in done else ["sample"]
-            relief = ["relief"] if "relief" not in done and (by_hand or recipe.relief_min > 0) else []
-            offered += [*relief, "blow", *middle] if ready else [*middle, *relief, "blow"]
-            offered.append("note")
-            if by_hand:
-                offered.append("liquor")
-    found = []
-    for index, kind in enumerate(dict.fromkeys(offered)):
-        typed = request.POST if opened == kind else {}
-        fields = tuple(
-            replace(one, text=str(typed.get(one.name, one.text))) for one in _fields(recipe, kind, wanted, given)
-        )
-        caution_step = MINDED.get(kind, "")
-        text = recipe.cautions.get(caution_step) or house.state.line.station("cook").cautions.get(caution_step, "")
-        label, button = _labels(recipe, cook, kind)
-        found.append(
-            StepForm(kind, label, button, fields, caution_step if text else "", text, index == 0 or opened == kind)
-        )
-    return found
-
-
-def _labels(recipe: Recipe, cook: Cook, kind: str) -> tuple[str, str]:
-    liquor = LIQUOR_NAME[recipe.school]
-    return {
-        "liquor": (f"{liquor[:1].upper()}{liquor[1:]} in", f"Log {liquor}"),
-        "fill": (f"Fill, {FILL_NAME.get(recipe.school, 'water')}", "Log the fill"),
-        "steam": ("Steam on", f"Log steam on cook {cook.number}"),
-        "sample": ("Liquor sample", "Log the sample"),
-        "relief": ("Relief", f"Log relief of cook {cook.number}"),
-        "blow": ("Blow", f"Log the blow of cook {cook.number}"),
-        "empty": ("Empty check", f"Log digester {cook.digester} empty"),
-        "note": ("What was corrected", "Log the correction"),
-    }[kind]
-
-
-def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, Any]) -> tuple[Field, ...]:
-    def text(value: Any, factor: float = 1.0) -> str:
-        return "" if value is None else f"{float(value) * factor:.4g}"
-
-    if kind == "liquor" and recipe.is_sulphite:
-        return (
-            Field("amount", "Acid, m³", text(wanted.get("liquor")), "m³"),
-            Field("second", "Total SO2, %", text(given.get("total_pct", recipe.acid.total_so2_pct)), "%"),
-            Field("third", "Combined SO2, %", text(given.get("combined_pct", recipe.acid.combined_so2_pct)), "%"),
-        )
-    if kind == "liquor":
-        strength = given.get("strength_kg_per_m3_as_naoh", recipe.alkali.liquor_kg_per_m3_as_naoh)
-        fields = [
-            Field("amount", f"{LIQUOR_NAME[recipe.school].capitalize()}, m³", text(wanted.get("liquor")), "m³"),
-            Field("second", "Its effective alkali, g/L NaOH", text(strength), "g/L NaOH"),
-        ]
-        if recipe.school == "kraft":
-            fields.append(Field("third", "Its sulphidity, %", text(given.get("sulphidity_frac"), 100), "%"))
-        return tuple(fields)
-    if kind == "fill":
-        return (Field("amount", f"{FILL_NAME[recipe.school].capitalize()}, m³", text(wanted.get("fill")), "m³"),)
-    if kind == "sample":
-        return (Field("amount", "Residual alkali, g/L NaOH", "", "g/L NaOH"),)
-    if kind == "note":
-        return (Field("text", "What was done", "", "", wide=True),)
-    return ()
-
-
-def _gauges(
-    house: House, cook: Cook, followed: Followed | None, request: HttpRequest, opened: str
-) -> dict[str, Any] | None:
-    """Return the form for temperature and pressure read by hand, where no instrument sends them."""
-    digester = house.part.digester(cook.digester)
-    live = house.state.line.tag(digester.temperature).live
-    if live or followed is None or not followed.running:
-        return None
-    typed = request.POST if opened == "gauges" else {}
-    return {
-        "temperature": typed.get("temperature_c", ""),
-        "pressure": typed.get("pressure_kpa_g", ""),
-        "at": typed.get("at", ""),
-        "has_pressure": digester.pressure is not None,
-    }
-
-
 @on_line
 @require_POST
 def step(request: HttpRequest, state: State, number: int, kind: str = "") -> HttpResponse:
@@ -336,25 +199,13 @@ def step(request: HttpRequest, state: State, number: int, kind: str = "") -> Htt
         words = f"The blow of cook {number} is in the log. Correct it there if it is wrong."
         return fault(request, 409, "Logged already", words)
     try:
-        amounts = _amounts(request, recipe_of(state, cook), kind)
+        amounts = amounts_of(request, recipe_of(state, cook), kind)
         at = moment(state, request.POST.get("at", ""))
         minded = request.POST.get("minded") == "on"
         log_step(state, signed_in(request), number, kind, amounts, at=at, minded=minded, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(request, state, number, refused=f"Nothing was logged: {words_of(error)}.", opened=kind)
     return redirect("cook", world_slug=state.world.slug, number=number)
-
-
-def _amounts(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts:
-    labels = {field.name: field.label for field in _fields(recipe, kind, {}, {})}
-    value = {
-        name: maybe(request.POST.get(name, ""), name, labels[name])
-        for name in ("amount", "second", "third")
-        if name in labels
-    }
-    if kind == "liquor" and recipe.school == "kraft" and value.get("third") is not None:
-        value["third"] = (value["third"] or 0.0) / 100
-    return Amounts(**value, text=request.POST.get("text", "")[:300])
 
 
 @on_line

@@ -1,0 +1,512 @@
+"""The decision tables of the cook house: what to do about liquor off its band, and about a cook off its plan."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Final
+
+from stock.cooking.facts import CookFacts, CookState
+from stock.figure import Datum, Figure, Origin, figure
+from stock.judge.rule import Facts, Rule, by_step
+
+# ---- liquor and laboratory, by tag
+
+
+def _liquor_volume(tag: str, recipe: str) -> Callable[[Facts], Figure]:
+    """White liquor, or caustic, that carries the planned charge at the strength found."""
+
+    def size(facts: Facts) -> Figure:
+        names = ("digester_volume_m3", "basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
+        packing = {name: facts.constant(f"{recipe}_{name}") for name in names}
+        chips = figure("digester_chip_charge_bdt", "bone-dry chips", packing, decimals=2)
+        return figure(
+            "white_liquor_volume_m3",
+            "cooking liquor",
+            {
+                "bd_wood_t": chips.as_datum(),
+                "effective_alkali_pct_naoh_on_wood": facts.constant(f"{recipe}_charge_pct_naoh_on_wood"),
+                "effective_alkali_kg_per_m3_as_naoh": facts.reading(tag),
+            },
+        )
+
+    return size
+
+
+def _relation(facts: Facts, recipe: str) -> dict[str, Datum]:
+    alkali = figure(
+        "charge_as_na2o",
+        "charge as Na2O",
+        {"charge_pct_naoh_on_wood": facts.constant(f"{recipe}_charge_pct_naoh_on_wood")},
+        decimals=2,
+    )
+    fitted = {name: facts.constant(f"{recipe}_{name}") for name in ("alpha", "beta", "n")}
+    return {"effective_alkali_pct_na2o": alkali.as_datum(), **fitted}
+
+
+def _aim_lower(facts: Facts, recipe: str, by: Datum) -> Figure:
+    """H-factor for the next cook, its kappa aimed lower by what the last came out high."""
+    target = facts.constant(f"{recipe}_kappa_target")
+    wanted = Datum(target.value - by.value, Origin("computed", f"target {target.value:g} less {by.value:+.1f}"))
+    data = {"kappa_target_kappa": wanted, **_relation(facts, recipe)}
+    return figure("h_for_kappa", "H at the next blow", data, decimals=0)
+
+
+def _kappa_off(tag: str, recipe: str) -> Callable[[Facts], Figure]:
+    def size(facts: Facts) -> Figure:
+        now, target = facts.reading(tag), facts.target(tag)
+        return _aim_lower(facts, recipe, Datum(now.value - target.value, now.origin))
+
+    return size
+
+
+def _sulphidity_heat(facts: Facts) -> Figure:
+    """H-factor that makes up for what sulphidity moves kappa, by the kinetics: about a quarter of a kappa a point."""
+    now, target = facts.reading("sulphidity"), facts.target("sulphidity")
+
+    def kappa(sulphidity: Datum) -> float:
+        data = {
+            "times_min": Datum([0.0, 80.0, 155.0], Origin("set", "the recipe's rise and 75 min at temperature")),
+            "temperatures_c": Datum([80.0, 165.0, 165.0], Origin("set", "the recipe")),
+            "effective_alkali_pct_naoh_on_wood": facts.constant("alder_charge_pct_naoh_on_wood"),
+            "sulphidity_frac": Datum(sulphidity.value / 100, sulphidity.origin),
+            "liquor_to_wood": facts.constant("alder_liquor_to_wood"),
+            "species": Datum("hardwood", Origin("set", "the recipe")),
+            "bulk_ratio": facts.constant("alder_bulk_ratio"),
+        }
+        return figure("simulate_kraft", "kappa", data).value
+
+    return _aim_lower(facts, "alder", Datum(kappa(now) - kappa(target), now.origin))
+
+
+def _causticity(facts: Facts) -> Figure:
+    """Effective alkali the liquor would have at the causticity wanted, the total unchanged."""
+    strength, now, target = facts.reading("white_liquor_ea"), facts.reading("causticity"), facts.target("causticity")
+    share = Datum(target.value / now.value, now.origin)
+    return figure(
+        "mixed_liquor",
+        "effective alkali at the causticity wanted",
+        {
+            "volumes_m3": Datum([1.0], Origin("assumed", "a cubic metre")),
+            "each_kg_per_m3_as_naoh": Datum([strength.value * share.value], strength.origin),
+        },
+    )
+
+
+def _rejects(facts: Facts) -> Figure:
+    now, target = facts.reading("cook_rejects"), facts.target("cook_rejects")
+    names = ("digester_volume_m3", "basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
+    chips = figure("digester_chip_charge_bdt", "bone-dry chips", {n: facts.constant(f"alder_{n}") for n in names})
+    lost = (now.value - target.value) / 100 * facts.constant("alder_reference_yield_pct").value / 100
+    data = {"bd_wood_t": chips.as_datum(), "screened_yield_frac": Datum(max(lost, 0.0), now.origin)}
+    return figure("pulp_per_cook", "pulp lost a cook", data, decimals=2)
+
+
+COOK_ROWS: Final[tuple[Rule, ...]] = (
+    Rule(
+        "white_liquor_off",
+        "white_liquor_ea",
+        ("low", "high"),
+        ("causticizing low", "wash water in it", "green liquor rich in carbonate"),
+        "A/B/C in duplicate; causticity beside it.",
+        _liquor_volume("white_liquor_ea", "alder"),
+        lambda size, side: f"Charge {size.text} m³ a cook at this strength; tell recaust",
+    ),
+    Rule(
+        "caustic_off",
+        "caustic_strength",
+        ("low", "high"),
+        ("dilution water", "wrong strength bought", "meter"),
+        "Titrate again from the tank's middle.",
+        _liquor_volume("caustic_strength", "cane"),
+        lambda size, side: f"Charge {size.text} m³ of caustic a cook at this strength",
+    ),
+    Rule(
+        "sulphidity_off",
+        "sulphidity",
+        ("low", "high"),
+        ("sulphur lost in gas and ash", "make-up all caustic", "spent acid or sulphate added"),
+        "The mill's sulphur balance; the last make-up.",
+        _sulphidity_heat,
+        lambda size, side: (
+            f"Blow at H {size.text} meanwhile; {'add a sulphur source' if side == 'low' else 'make up with caustic'}"
+        ),
+    ),
+    Rule(
+        "causticity_low",
+        "causticity",
+        ("low",),
+        ("lime short or slow to burn", "short time in the causticizers", "green liquor too strong"),
+        "Lime to liquor ratio and temperature; carbonate in the white liquor.",
+        _causticity,
+        lambda size, side: f"Recaust to bring it up: worth {size.text} g/L of effective alkali at the target",
+    ),
+    Rule(
+        "kappa_wood_off",
+        "kappa_wood",
+        ("low", "high"),
+        ("charge off: wood drier or wetter than booked", "H short or over", "overthick chips or a cold corner"),
+        "Charge sheet against the scale; residual; top and bottom of the last cook.",
+        _kappa_off("kappa_wood", "alder"),
+        lambda size, side: f"Blow the next at H {size.text}, one change at a time",
+    ),
+    Rule(
+        "kappa_cane_off",
+        "kappa_cane",
+        ("low", "high"),
+        ("pith or sugar in the cane", "H short or over", "weak caustic"),
+        "Fibre to pith, caustic strength, the last cook's temperatures.",
+        _kappa_off("kappa_cane", "cane"),
+        lambda size, side: f"Blow the next soda cook at H {size.text}",
+    ),
+    Rule(
+        "cook_rejects_high",
+        "cook_rejects",
+        ("high",),
+        ("overthick chips", "steaming short, air left in", "dense knots"),
+        "Chip classes; the steaming log.",
+        _rejects,
+        lambda size, side: f"Hold 15 min longer below 120 °C and mend the chips: {size.text} ADt are lost a cook",
+    ),
+    Rule(
+        "residual_off",
+        "residual_alkali",
+        ("low", "high"),
+        ("chips drier or wetter than booked", "white liquor strength", "bark or fines"),
+        "Chip moisture and white liquor before the next charge.",
+        lambda facts: figure(
+            "alkali_correction_pct",
+            "alkali charge",
+            {
+                "residual_kg_per_m3_as_naoh": facts.reading("residual_alkali"),
+                "residual_wanted_kg_per_m3_as_naoh": facts.target("residual_alkali"),
+                "liquor_to_wood": facts.constant("cook_liquor_to_wood"),
+            },
+        ),
+        by_step("the next charge", "% NaOH on wood"),
+    ),
+)
+
+# ---- one cook, by what is known of it
+
+
+@dataclass(frozen=True, slots=True)
+class CookCase:
+    """A cook as the table sees it: followed, sampled, measured."""
+
+    facts: CookFacts
+    state: CookState
+    apart_c: float | None = None
+    over_kpa: Figure | None = None
+    sampled_residual: Datum | None = None
+    penetrated: Figure | None = None
+    partial: Figure | None = None
+    normal_bar: float | None = None
+    kappa: Datum | None = None
+    residual: Datum | None = None
+    rejects: Datum | None = None
+    blown_min_ago: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class CookRule:
+    """A row of the table: when it fires, what it may be, what to look at, what to do and how much."""
+
+    id: str
+    when: Callable[[CookCase], bool]
+    symptom: str
+    causes: tuple[str, ...]
+    check: str
+    size: Callable[[CookCase], Figure]
+    say: Callable[[CookCase, Figure], str]
+
+
+@dataclass(frozen=True, slots=True)
+class CookAdvice:
+    """A card about one cook."""
+
+    rule: str
+    symptom: str
+    causes: tuple[str, ...]
+    check: str
+    correction: str
+    size: Figure
+
+
+def _recipe_datum(case: CookCase, value: float) -> Datum:
+    return Datum(value, Origin("set", f"recipe {case.facts.recipe.name}"))
+
+
+def _extra(case: CookCase) -> Figure:
+    data = {
+        "h_deficit": Datum(case.state.behind, Origin("computed", "H planned by now less H so far")),
+        "set_c": _recipe_datum(case, case.facts.recipe.cook_c),
+    }
+    return figure("extra_min", "hold longer by", data, decimals=0)
+
+
+def _cold_part(case: CookCase) -> Figure:
+    left = max(case.state.blow_min - case.facts.now_min, 1.0)
+    cold = case.facts.temperature.value - (case.apart_c or 0.0)
+    data = {
+        "set_c": Datum(max(case.facts.temperature.value, 100.0), case.facts.temperature.origin),
+        "actual_c": Datum(cold, Origin("computed", "the lower circulation")),
+        "duration_min": Datum(min(left, 1440.0), Origin("computed", "minutes to relief")),
+    }
+    return figure("h_missed", "H the cold part will lack", data, decimals=0)
+
+
+def _short_charge(case: CookCase) -> Figure:
+    residual = case.residual or case.sampled_residual
+    assert residual is not None
+    low, high = case.facts.recipe.alkali.residual_kg_per_m3_as_naoh
+    data = {
+        "residual_kg_per_m3_as_naoh": residual,
+        "residual_wanted_kg_per_m3_as_naoh": _recipe_datum(case, (low + high) / 2),
+        "liquor_to_wood": case.facts.liquor_to_wood,
+    }
+    return figure("alkali_correction_pct", "charge to add", data)
+
+
+def _liquor_now(case: CookCase) -> Figure:
+    short = _short_charge(case)
+    data = {
+        "bd_wood_t": case.facts.bd_wood,
+        "effective_alkali_pct_naoh_on_wood": Datum(max(short.value, 0.0), short.as_datum().origin, short),
+        "effective_alkali_kg_per_m3_as_naoh": case.facts.liquor_strength,
+    }
+    return figure("white_liquor_volume_m3", "liquor to add", data)
+
+
+def _next_h(case: CookCase) -> Figure:
+    """H for the next cook: aimed off by what this one missed its forecast."""
+    assert case.kappa is not None
+    missed = case.kappa.value - case.state.kappa.value
+    target = case.facts.kappa_target.value
+    wanted = Datum(target - missed, Origin("computed", f"target {target:g} less the miss {missed:+.1f}"))
+    return case.facts.way.aim(case.facts.recipe, case.facts.relation, case.facts.charge, wanted)
+
+
+def _yield_cost(case: CookCase) -> Figure:
+    assert case.kappa is not None
+    data = case.facts.relation.data("reference_yield_pct", "reference_kappa", "slope_pct")
+    return figure("yield_from_kappa", "yield at the kappa found", {"kappa": case.kappa, **data})
+
+
+def _rejects_lost(case: CookCase) -> Figure:
+    assert case.rejects is not None
+    high = case.facts.recipe.rejects_pct[1]
+    share = (case.rejects.value - high) / 100 * case.state.yield_pct.value / 100
+    data = {"bd_wood_t": case.facts.bd_wood, "screened_yield_frac": Datum(share, case.rejects.origin)}
+    return figure("pulp_per_cook", "pulp lost", data, decimals=2)
+
+
+def _left_inside(case: CookCase) -> Figure:
+    share = Datum(case.state.yield_pct.value / 100, Origin("computed", "yield forecast"))
+    return figure(
+        "pulp_per_cook", "pulp that may be inside", {"bd_wood_t": case.facts.bd_wood, "screened_yield_frac": share}
+    )
+
+
+def _stretch(case: CookCase) -> Figure:
+    assert case.partial is not None
+    assert case.normal_bar is not None
+    data = {"normal_bar": _recipe_datum(case, case.normal_bar), "actual_bar": case.partial.as_datum()}
+    return figure("time_for_pressure", "time at temperature, times", data, decimals=2)
+
+
+def _cooking(case: CookCase) -> bool:
+    return case.state.phase in ("heating", "at temperature")
+
+
+def _high(case: CookCase) -> bool:
+    return case.kappa is not None and case.kappa.value > case.facts.kappa_target.value + case.facts.recipe.kappa_half
+
+
+def _low(case: CookCase) -> bool:
+    return case.kappa is not None and case.kappa.value < case.facts.kappa_target.value - case.facts.recipe.kappa_half
+
+
+def _alkaline(case: CookCase) -> bool:
+    return not case.facts.recipe.is_sulphite
+
+
+def _residual_low(case: CookCase) -> bool:
+    residual = case.residual
+    return (
+        _alkaline(case)
+        and residual is not None
+        and residual.value < case.facts.recipe.alkali.residual_kg_per_m3_as_naoh[0]
+    )
+
+
+def _residual_high(case: CookCase) -> bool:
+    residual = case.residual
+    return (
+        _alkaline(case)
+        and residual is not None
+        and residual.value > case.facts.recipe.alkali.residual_kg_per_m3_as_naoh[1]
+    )
+
+
+def _right_kappa(case: CookCase) -> bool:
+    return case.kappa is not None and not _high(case) and not _low(case)
+
+
+COOK_CASES: Final[tuple[CookRule, ...]] = (
+    CookRule(
+        "ramp_late",
+        lambda case: case.state.phase == "heating" and _alkaline(case) and case.state.behind_min >= 3,
+        "The rise is late",
+        ("steam pressure", "heater scale", "other digesters heating", "wet chips"),
+        "Steam flow; temperature over the heater.",
+        lambda case: case.state.done if case.state.minutes_left is None else case.state.minutes_left,
+        lambda case, size: f"Hold {case.state.behind_min:.0f} min longer than planned; stay under {case.facts.recipe.most_c:g} °C; stagger the next heat-up",
+    ),
+    CookRule(
+        "below_set",
+        lambda case: case.state.phase == "at temperature"
+        and _alkaline(case)
+        and case.facts.temperature.value < case.facts.recipe.cook_c - 1.5
+        and case.state.behind > 0,
+        "Below its temperature",
+        ("sensor", "steam swing"),
+        "Two sensors.",
+        _extra,
+        lambda case, size: f"Restore {case.facts.recipe.cook_c:g} °C; what is missed so far wants {size.text} min more",
+    ),
+    CookRule(
+        "parted",
+        lambda case: _cooking(case) and case.apart_c is not None and case.apart_c > 5,
+        "Top and bottom part",
+        ("screens plugged by pins", "channels", "low liquor", "pump"),
+        "Circulation flow; pressure over the screens.",
+        _cold_part,
+        lambda case, size: f"Reverse or back-flush; the cold part will lack {size.text} H: count on the colder sensor, expect uneven kappa",
+    ),
+    CookRule(
+        "gas_left",
+        lambda case: _cooking(case)
+        and _alkaline(case)
+        and case.over_kpa is not None
+        and case.over_kpa.value > case.facts.recipe.over_kpa,
+        "Pressure high for its temperature",
+        ("air or gas not relieved", "a gauge off"),
+        "Pressure less the steam's own.",
+        lambda case: case.over_kpa or case.state.done,
+        lambda case, size: f"Relieve {size.value - case.facts.recipe.over_kpa / 2:.0f} kPa more; count H by temperature, never by pressure",
+    ),
+    CookRule(
+        "charge_short",
+        lambda case: _cooking(case)
+        and _alkaline(case)
+        and case.sampled_residual is not None
+        and case.sampled_residual.value < case.facts.recipe.alkali.residual_kg_per_m3_as_naoh[0],
+        "Alkali low in the middle of the cook",
+        ("bone-dry wood more than booked", "white liquor short or weak", "bark or rot"),
+        "Charge sheet, titration, chip moisture.",
+        _liquor_now,
+        lambda case, size: f"Add {size.text} m³ of cooking liquor if the head has room; else blow by the H of the real charge",
+    ),
+    CookRule(
+        "high_and_spent",
+        lambda case: _high(case) and _residual_low(case),
+        "Kappa high, residual low",
+        ("dry weight wrong", "weak white liquor", "bark"),
+        "Moisture, titration, the scale.",
+        _short_charge,
+        lambda case, size: f"Raise the next charge by {size.text} % NaOH on wood, and blow by its own H",
+    ),
+    CookRule(
+        "high_and_rich",
+        lambda case: _high(case) and _residual_high(case),
+        "Kappa high, residual high",
+        ("H short", "temperature", "penetration"),
+        "H, thermometers, steaming.",
+        _next_h,
+        lambda case, size: f"Lengthen, do not add alkali: blow the next at {case.facts.way.letter} {size.text}",
+    ),
+    CookRule(
+        "high",
+        lambda case: _high(case) and not _residual_low(case) and not _residual_high(case),
+        "Kappa high",
+        ("H short", "overthick chips", "a cold corner"),
+        "Chip classes, rejects, top and bottom.",
+        _next_h,
+        lambda case, size: f"Blow the next at {case.facts.way.letter} {size.text}",
+    ),
+    CookRule(
+        "low",
+        _low,
+        "Kappa low",
+        ("H over", "alkali over", "thermometer low"),
+        "H, the charge sheet, calibrate.",
+        _yield_cost,
+        lambda case, size: f"Shorten: yield {size.text} %, {case.facts.relation.slope_pct * (case.facts.kappa_target.value - (case.kappa.value if case.kappa else 0)):.1f} lost against the target",
+    ),
+    CookRule(
+        "overcharged",
+        lambda case: _right_kappa(case) and _residual_high(case),
+        "Residual high, kappa on target",
+        ("overcharge",),
+        "Residual again in duplicate.",
+        _short_charge,
+        lambda case, size: f"Cut the next charge by {abs(size.value):.1f} % NaOH on wood: saves {10 * abs(size.value):.0f} kg a bone-dry tonne",
+    ),
+    CookRule(
+        "rejects_high",
+        lambda case: _right_kappa(case) and case.rejects is not None and case.rejects.value > case.facts.recipe.rejects_pct[1],
+        "Rejects high, kappa right",
+        ("thickness", "steaming short, air", "dense knots"),
+        "Chip classes, steaming log.",
+        _rejects_lost,
+        lambda case, size: f"Hold 15 min longer below 120 °C and mend the chips; {1000 * size.value:.0f} kg of pulp were lost",
+    ),
+    CookRule(
+        "not_penetrated",
+        lambda case: case.facts.recipe.is_sulphite
+        and _cooking(case)
+        and case.penetrated is not None
+        and case.facts.temperature.value > case.facts.recipe.acid.penetrate_below_c
+        and case.penetrated.value < case.facts.recipe.acid.penetrate_min,
+        "Hot before the acid was in",
+        ("heated too early", "combined SO2 low", "dry or damaged chips"),
+        "Schedule; titrate the acid.",
+        lambda case: case.penetrated or case.state.done,
+        lambda case, size: f"Only {size.text} min below {case.facts.recipe.acid.penetrate_below_c:g} °C of {case.facts.recipe.acid.penetrate_min:g}: hold 3 to 5 °C lower, expect hard chips",
+    ),
+    CookRule(
+        "acid_slow",
+        lambda case: case.facts.recipe.school == "acid"
+        and case.state.phase == "at temperature"
+        and case.partial is not None
+        and case.normal_bar is not None
+        and 0 < case.partial.value < 0.88 * case.normal_bar,
+        "Sulphur dioxide pressure low",
+        ("free SO2 low", "relief leaking", "air vented with gas"),
+        "Titrate the acid; relief valve; vent.",
+        _stretch,
+        lambda case, size: f"Time at temperature times {size.text}, or restore the pressure",
+    ),
+    CookRule(
+        "hung_blow",
+        lambda case: case.state.phase == "blown" and case.blown_min_ago is not None and case.blown_min_ago > 25,
+        "Not proved empty",
+        ("low liquor", "plugged neck", "false level"),
+        "Weight, sound, the tank's rise.",
+        _left_inside,
+        lambda case, size: f"Prove it empty; up to {size.text} ADt may hang. Stop, isolate, licensed procedure; no rodding on pressure",
+    ),
+)  # fmt: skip
+
+
+def advise_cook(case: CookCase) -> list[CookAdvice]:
+    """Return the cards whose row fires, in the order of the table; a size that cannot be worked out drops its card."""
+    found = []
+    for rule in COOK_CASES:
+        if not rule.when(case):
+            continue
+        try:
+            size = rule.size(case)
+        except ValueError:
+            continue
+        found.append(CookAdvice(rule.id, rule.symptom, rule.causes, rule.check, rule.say(case, size), size))
+    return found
