@@ -6,7 +6,7 @@ from typing import Final
 
 import numpy as np
 
-from desk.cooking.house import Followed, House, recipe_of
+from desk.cooking.house import Followed, House, hold_min, recipe_of
 from desk.floor import clock
 from stock.cooking.schedule import Draw, Leg, draw_of, earliest_steam, legs, steam_curve
 from stock.errors import DomainError
@@ -103,10 +103,8 @@ def _planned(house: House) -> list[Bar]:
 
 
 def _usual_legs(house: House, recipe: Recipe, start_min: float) -> list[Leg]:
-    from desk.cooking.house import _hold_min
-
     charge = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
-    hold = _hold_min(recipe, house.relation(recipe), charge, recipe.kappa_target)
+    hold = hold_min(recipe, house.relation(recipe), charge, recipe.kappa_target)
     return legs(recipe, hold, start_min)
 
 

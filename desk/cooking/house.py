@@ -21,6 +21,7 @@ from stock.cooking.relation import Relation
 from stock.cooking.schedule import Leg, legs
 from stock.cooking.titration import white_liquor_from_abc
 from stock.cooking.ways import Trace
+from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.line.cooking import Digester, Recipe
 from stock.names import unit_of
@@ -101,6 +102,7 @@ class House:
         self.part = state.line.cook
         self._followed: dict[int, Followed | None] = {}
         self._seconds: dict[int, Kinetic | None] = {}
+        self.trouble: dict[int, str] = {}  # why a cook cannot be followed
 
     @cached_property
     def news(self) -> News:
@@ -213,7 +215,11 @@ class House:
         blown = "blow" in marks or (len(values) > 0 and _is_down(values, recipe.cook_c))
         end = marks.get("blow") if blown else None
         facts = replace(self._facts(cook, digester, recipe, times, values, marks, end, by_hand), blown=blown)
-        state = follow(facts)
+        try:
+            state = follow(facts)
+        except DomainError as error:
+            self.trouble[cook.number] = error.message
+            return None
         return Followed(cook, recipe, state, facts, cook.started_at + timedelta(minutes=state.blow_min))
 
     def _facts(
@@ -400,7 +406,7 @@ class House:
             marks = {"heat": steam, **marks}
             return legs(recipe, hold, 0.0, marks)
         charge = self.charge(cook, recipe)["charge"].value
-        return legs(recipe, _hold_min(recipe, self.relation(recipe), round(charge, 3), cook.kappa_target), 0.0, marks)
+        return legs(recipe, hold_min(recipe, self.relation(recipe), round(charge, 3), cook.kappa_target), 0.0, marks)
 
     def sheet(self, recipe: Recipe, digester: Digester, typed: dict[str, Datum]) -> Sheet:
         """Work a charge sheet out for a digester, from what was typed over what is usual and known."""
@@ -468,9 +474,14 @@ def _hold(recipe_json: str, relation: Relation, charge_pct: float, kappa_target:
     return planned_hold_min(recipe, relation, Datum(charge_pct, origin), Datum(kappa_target, origin))
 
 
-def _hold_min(recipe: Recipe, relation: Relation, charge_pct: float, kappa_target: float) -> float:
-    """Return the planned minutes at temperature; the same for every cook charged alike."""
-    return _hold(recipe.model_dump_json(), relation, charge_pct, kappa_target)
+def hold_min(recipe: Recipe, relation: Relation, charge_pct: float, kappa_target: float) -> float:
+    """Return the planned minutes at temperature, the same for every cook charged alike; of a charge out of reach, the recipe's."""
+    text = recipe.model_dump_json()
+    try:
+        return _hold(text, relation, charge_pct, kappa_target)
+    except DomainError:
+        own = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+        return _hold(text, Relation.of(recipe), own, recipe.kappa_target)
 
 
 def _is_down(values: np.ndarray, cook_c: float) -> bool:

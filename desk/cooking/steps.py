@@ -329,7 +329,7 @@ def keep_forecast(state: State, cook: Cook, at: datetime) -> Forecast | None:
     """Keep what is forecast of a cook as it is blown; None where nothing was read of it."""
     house = House(state)  # afresh: the step just written belongs to it
     followed = house.follow(cook)
-    if followed is None:
+    if followed is None or len(house.read(house.part.digester(cook.digester).temperature, cook)[0]) < 2:
         return None
     row = forecast_row(house, followed, at)
     row.save()

@@ -55,7 +55,9 @@ class Correction:
 
 @dataclass(frozen=True, slots=True)
 class CookState:
-    """Where a cook stands. `blow_min` is when relief is due, `arriving` the integral it is blown with."""
+    """Where a cook stands. `blow_min` is when relief is due, `arriving` the integral it is
+    blown with, `trouble` why its target cannot be met.
+    """
 
     phase: Phase
     done: Figure
@@ -72,6 +74,7 @@ class CookState:
     planned_end_min: float
     arriving: float
     corrections: tuple[Correction, ...] = ()
+    trouble: str = ""
 
     @property
     def kappa_half(self) -> float:

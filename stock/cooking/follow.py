@@ -29,6 +29,24 @@ def target(facts: CookFacts) -> Figure:
     return facts.way.aim(facts.recipe, facts.relation, facts.charge, facts.kappa_target)
 
 
+def _aim(facts: CookFacts) -> tuple[Figure, str]:
+    """Return the integral to blow at; where the charge cannot reach the target, the planned charge's, and why."""
+    try:
+        return target(facts), ""
+    except DomainError as error:
+        alkali = facts.recipe.alkali
+        return target(replace(facts, charge=_set(facts.recipe, alkali.charge_pct_naoh_on_wood))), error.message
+
+
+def _kappa(facts: CookFacts, arriving: Datum, aim: Figure) -> Figure:
+    """Return the kappa it will have; far past its end, where the relation says nothing, that of its end point, so marked."""
+    try:
+        return facts.way.kappa(facts.recipe, facts.relation, arriving, facts.charge)
+    except DomainError as error:
+        at_end = facts.way.kappa(facts.recipe, facts.relation, aim.as_datum(), facts.charge)
+        return replace(at_end, warnings=(*at_end.warnings, f"{error.message}; shown is the kappa of its end point"))
+
+
 def heating_from(facts: CookFacts) -> float:
     """Return when heating began, or begins by the recipe."""
     if facts.steam_min is not None:
@@ -39,7 +57,8 @@ def heating_from(facts: CookFacts) -> float:
 def follow(facts: CookFacts) -> CookState:
     """Return where the cook stands, from its record and its recipe."""
     recipe, way, relation = facts.recipe, facts.way, facts.relation
-    done, aim = way.done(recipe, facts.trace), target(facts)
+    done = way.done(recipe, facts.trace)
+    aim, trouble = _aim(facts)
     tail = _set(recipe, recipe.tail)
     heat_from = heating_from(facts)
     top = heat_from + recipe.ramp_min
@@ -48,7 +67,7 @@ def follow(facts: CookFacts) -> CookState:
     planned_end = float(np.interp(aim.value - recipe.tail, plan[1], plan[0]))
     left, end = _time_left(facts, done, aim, tail, top, plan)
     arriving = _arriving(facts, done, aim)
-    kappa = way.kappa(recipe, relation, arriving, facts.charge)
+    kappa = _kappa(facts, arriving, aim)
     phase = _phase(facts, left, heat_from, top)
     behind_min = end - planned_end
     state = CookState(
@@ -66,6 +85,7 @@ def follow(facts: CookFacts) -> CookState:
         behind_min=behind_min,
         planned_end_min=planned_end,
         arriving=arriving.value,
+        trouble=trouble,
     )
     if phase not in ("heating", "at temperature"):
         return state
@@ -150,9 +170,9 @@ def lateness(facts: CookFacts, heat_from: float) -> float:
 def _arriving(facts: CookFacts, done: Figure, aim: Figure) -> Datum:
     if facts.blown:  # where relief was logged, what it adds was read; else the tail stands for it
         at = done.value + (0.0 if facts.relief_min is not None else facts.recipe.tail)
-        return Datum(max(at, 1.0), Origin("computed", f"{done.text} at the blow, tail counted"), done)
+        return Datum(max(at, 2.0), Origin("computed", f"{done.text} at the blow, tail counted"), done)
     at = max(aim.value, done.value + facts.recipe.tail)
-    return Datum(max(at, 1.0), Origin("computed", "what it has and what is still to come, tail included"))
+    return Datum(max(at, 2.0), Origin("computed", "what it has and what is still to come, tail included"))
 
 
 def _band_min(facts: CookFacts, end: float) -> float:

@@ -5,13 +5,16 @@ from datetime import UTC, datetime, timedelta
 from functools import cache
 from unittest.mock import patch
 
+import numpy as np
 from django.test import TestCase
 
+from desk.cooking.models import Forecast, Result
 from desk.floor.models import Cook, Order, Record, World, epoch
 from desk.floor.services import record_reading, store_samples
 from desk.mill.services import approve_definition
 from desk.people.models import Person
 from standin.plant import Plant
+from stock.cooking.liquor import charge_as_na2o
 from tests.line import MILL, hallin_reach
 
 NOW = datetime(2026, 3, 10, 14, 30, tzinfo=UTC)
@@ -62,9 +65,10 @@ class DeskCase(TestCase):
                 world=cls.world,
                 number=cook.number,
                 digester=cook.digester,
+                recipe=cook.recipe,
                 started_at=datetime.fromtimestamp(cook.started_s, UTC),
                 charge_pct_naoh_on_wood=cook.charge_pct_naoh_on_wood,
-                kappa_target=18.0,
+                kappa_target=hallin_reach().cook.recipe(cook.recipe).kappa_target,
             )
 
     def setUp(self):
@@ -86,3 +90,49 @@ class DeskCase(TestCase):
     def record_count(self):
         """Return how many entries there are."""
         return Record.objects.count()
+
+
+def measured_cooks(world, tester, count=40):
+    """Bring forty measured alder cooks into a world: the twenty-first far off, the thirty-first flagged."""
+    rng = np.random.default_rng(5)
+    for index in range(count):
+        number, at = 900 + index, NOW - timedelta(hours=6 * (count + 1 - index))
+        charge, factor = 17.4 + rng.normal(0, 0.25), 870 * (1 + rng.normal(0, 0.06))
+        na2o = charge_as_na2o(charge_pct_naoh_on_wood=charge)
+        kappa = 125.6 - 5.03 * np.log10(factor) * na2o**0.76 + rng.normal(0, 0.2) + (6 if index == 20 else 0)
+        Cook.objects.create(
+            world=world,
+            number=number,
+            digester=1,
+            recipe="alder",
+            started_at=at,
+            charge_pct_naoh_on_wood=charge,
+            kappa_target=18,
+        )
+        Forecast.objects.create(
+            world=world,
+            number=number,
+            at=at,
+            relation_version=1,
+            relation_words="default",
+            factor=factor,
+            charge_pct_naoh_on_wood=charge,
+            sulphidity_frac=0.26,
+            liquor_to_wood=4.0,
+            kappa=kappa - 0.9,
+            half_kappa=1.1,
+            yield_pct=52,
+            residual_kg_per_m3_as_naoh=8.5,
+            kinetic_kappa=kappa + 0.3,
+        )
+        Result.objects.create(
+            world=world,
+            number=number,
+            at=at + timedelta(hours=1),
+            kappa=round(kappa, 1),
+            yield_pct=52.0 + 0.15 * (kappa - 18),
+            residual_kg_per_m3_as_naoh=8.4,
+            by=tester,
+            form_key=f"r{number}",
+            flag="trip" if index == 30 else "",
+        )

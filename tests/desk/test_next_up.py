@@ -2,14 +2,15 @@
 
 from datetime import timedelta
 
-from desk.floor.cooks import follow_all, follow_cook, plan_minutes
-
+from desk.cooking.board import board_of
+from desk.cooking.house import follow_all, house_of
 from desk.floor.handover import compose, cover_text
 from desk.floor.models import Cook, Order
 from desk.floor.next_up import MOST, next_up
 from desk.floor.sheet_pdf import sheet_pdf
 from desk.floor.state import State
-from desk.stations.pages.cook import board, charge_moved, chart, sentence
+from desk.stations.pages.cook.drawing import draw_board, draw_cook
+from desk.stations.pages.cook.overview import charge_moved, sentence
 from desk.stations.pages.line import sentence as line_sentence
 from desk.stations.pages.line import stories, vat_fill
 from tests.desk.base import NOW, DeskCase
@@ -73,16 +74,16 @@ class Rail(DeskCase):
         late = NOW + timedelta(minutes=50)
         state = State(self.world, late)
         cook = Cook.objects.get(number=1187)
-        followed = follow_cook(state, cook)
+        followed = house_of(state).follow(cook)
         self.assertIsNotNone(followed)
         self.assertEqual(followed.state.phase, "past its end")
-        held = followed.state.h_now.data["temperatures_c"].origin.text
+        held = followed.state.done.data["temperatures_c"].origin.text
         self.assertIn("the last 50 min ago and held since", held)
         found = next(item for item in next_up(state) if item.what.startswith("Blow cook 1187"))
         self.assertTrue(found.now)
         self.assertIn("Past its end point", found.size)
         self.assertIn("past its end point: blow it", line_sentence(state))
-        self.assertIn("Blow it now", sentence(state, cook, followed))
+        self.assertIn("Blow it now", sentence(house_of(state), cook, followed))
 
     def test_a_grade_change_is_announced(self):
         grade = hallin_reach().grades[1]
@@ -109,7 +110,7 @@ class LineWords(DeskCase):
 
     def test_each_part_tells_what_is_off_before_what_is_quiet(self):
         self.enter("cane_brightness", 81.9)
-        self.enter("kappa_cane", 13.4)
+        self.enter("kappa_cane", 17.4)
         told = {story["name"]: story for story in stories(State(self.world))}
         self.assertIn("Cook 1187 is at temperature", told["Wood"]["lead"])
         self.assertEqual(told["Cane"]["off"][0].tag.id, "cane_brightness")
@@ -139,24 +140,28 @@ class LineWords(DeskCase):
 class CookScreen(DeskCase):
     def test_the_board_lays_phases_end_to_end(self):
         state = State(self.world)
-        laid = board(state, 1187)
-        bar = next(bar for bar in laid["bars"] if bar.cook.number == 1187)
+        house = house_of(state)
+        laid = draw_board(house, board_of(house), 1187)
+        bar = next(bar for bar in laid["bars"] if bar.bar.number == 1187)
         self.assertTrue(bar.open)
         for one, other in zip(bar.blocks, bar.blocks[1:], strict=False):
             self.assertAlmostEqual(one.x + one.width, other.x, places=3)
-        self.assertEqual(len(laid["rows"]), 4)
+        self.assertEqual(len(laid["rows"]), 5)
+        self.assertEqual(len(board_of(house).waiting), 1)  # digester 2 is empty
+        self.assertTrue(laid["steam"]["points"])
 
     def test_the_plan_of_a_cook_adds_up_to_its_end(self):
         state = State(self.world)
         cook = Cook.objects.get(number=1187)
-        minutes = plan_minutes(state, cook)
-        followed = follow_cook(state, cook)
-        self.assertAlmostEqual(sum(minutes[:4]), followed.state.blow_min, delta=8)
+        house = house_of(state)
+        followed = house.follow(cook)
+        by = {leg.name: leg for leg in house.legs(cook)}
+        self.assertAlmostEqual(by["hold"].to_min, followed.state.blow_min, delta=0.1)
 
     def test_the_chart_holds_its_numbers_as_a_table(self):
         state = State(self.world)
         cook = Cook.objects.get(number=1187)
-        drawn = chart(state, cook, follow_cook(state, cook))
+        drawn = draw_cook(state, house_of(state).follow(cook))
         times = [row[0] for row in drawn["rows"]]
         self.assertEqual(times, sorted(times))
         h = [row[3] for row in drawn["rows"]]
@@ -173,10 +178,10 @@ class CookScreen(DeskCase):
             kappa_target=18,
         )
         state = State(self.world)
-        weak = follow_cook(state, Cook.objects.get(number=1400))
-        self.assertRegex(charge_moved(state, weak), r"^up \d+$")
-        usual = follow_cook(state, Cook.objects.get(number=1187))
-        self.assertEqual(charge_moved(state, usual), "")
+        weak = house_of(state).follow(Cook.objects.get(number=1400))
+        self.assertRegex(charge_moved(weak), r"end point moved up \d+ H$")
+        usual = house_of(state).follow(Cook.objects.get(number=1187))
+        self.assertEqual(charge_moved(usual), "")
 
     def test_cooks_nearest_their_end_come_first_and_blown_ones_last(self):
         followed = follow_all(State(self.world))
@@ -190,7 +195,7 @@ class CookScreen(DeskCase):
         )
         self.sign_in("cook")
         self.assertContains(self.client.get("/live/cook/1500/"), "has sent no temperatures yet")
-        self.assertIsNone(follow_cook(State(self.world), cook))
+        self.assertIsNone(house_of(State(self.world)).follow(cook))
 
 
 class Sheet(DeskCase):

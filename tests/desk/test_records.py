@@ -13,7 +13,6 @@ from desk.floor.services import (
     AlreadyCorrectedError,
     NotAllowedError,
     correct,
-    note_cook,
     record_event,
     record_reading,
     store_samples,
@@ -164,10 +163,6 @@ class Services(DeskCase):
         store_samples(self.world.pk, [("machine_cons", int(later.timestamp()) - 5 * i, 3.2) for i in range(13)])
         self.assertIn("do not move", State(self.world, later).readings["machine_cons"].trouble)
 
-    def test_a_cook_is_kept_once(self):
-        self.assertIsNone(note_cook(self.world, 1187, 3, NOW, 17.4))
-        self.assertIsNotNone(note_cook(self.world, 1300, 3, NOW, 17.4))
-
     def test_a_definition_is_approved_whole_or_not_at_all(self):
         text = DefinitionVersion.objects.get().text
         self.assertEqual(approve_definition(text, "E. Test").number, 1)
@@ -227,7 +222,7 @@ class Floor(DeskCase):
 
     def test_a_blow_needs_its_cautions_ticked_and_is_logged_once(self):
         self.sign_in("cook")
-        self.assertContains(self.client.post("/live/cook/1187/blow/", {}), "Tick that deck", status_code=422)
+        self.assertContains(self.client.post("/live/cook/1187/blow/", {}), "Before the blow", status_code=422)
         self.client.post("/live/cook/1187/blow/", {"minded": "on", "form_key": "b"})
         self.assertContains(
             self.client.post("/live/cook/1187/blow/", {"minded": "on"}), "Logged already", status_code=409

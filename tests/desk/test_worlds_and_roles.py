@@ -10,7 +10,7 @@ from desk.floor.models import Order, Record, World
 from desk.floor.services import record_reading, store_samples
 from desk.floor.state import State
 from desk.people.roles import ACTIONS, ROLES
-from tests.desk.base import NOW, SECRET, DeskCase
+from tests.desk.base import NOW, SECRET, DeskCase, measured_cooks
 from tests.line import hallin_reach
 
 
@@ -65,6 +65,11 @@ class Worlds(DeskCase):
 class RolesByHand(DeskCase):
     """Every action tried by every role, through the screens."""
 
+    @classmethod
+    def setUpTestData(cls):
+        super().setUpTestData()
+        measured_cooks(cls.world, cls.people["tester"])
+
     def attempt(self, action):
         """Try an action; return whether something was written."""
         before = Record.objects.count()
@@ -87,6 +92,9 @@ class RolesByHand(DeskCase):
             }
             form |= {f"share_{name}": f"{100 * share:g}" for name, share in grade.shares.items()}
             self.client.post("/live/order/accept/", form)
+        elif action == "model":
+            form = {"recipe": "alder", "out": "920", "why": "better", "form_key": f"m{before}"}
+            self.client.post("/live/cook/relation/accept/", form)
         else:
             self.client.post("/live/hand-over/sign/", {"secret": SECRET, "form_key": f"s{before}"})
         return Record.objects.count() > before

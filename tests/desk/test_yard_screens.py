@@ -23,6 +23,7 @@ from desk.yard.news import read_news
 from desk.yard.stock import source_name, sources, yard_of
 from desk.yard.work import classify
 from stock.intake.bagasse import depith_stage
+from stock.line.cooking import CookDef
 from tests.desk.base import NOW
 from tests.desk.test_yard import MASSES, SAMPLE, YardCase
 from tests.line import hallin_reach
@@ -233,7 +234,7 @@ class Blends(YardCase):
 
 class OnTheFloor(YardCase):
     def test_a_line_without_a_yard_adds_nothing(self):
-        state = SimpleNamespace(line=SimpleNamespace(yard=None, tags=[]), kept={})
+        state = SimpleNamespace(line=SimpleNamespace(yard=None, tags=[], cook=CookDef()), kept={})
         for contribution in CONTRIBUTIONS:
             self.assertEqual(list(contribution.readings(state)), [])
             self.assertEqual(list(contribution.due(state)), [])

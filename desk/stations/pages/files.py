@@ -20,6 +20,7 @@ from desk.stations.forms import words_of
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.cook.overview import cook_context
+from desk.stations.pages.yard.overview import yard_context
 from desk.yard.stock import yard_of
 from desk.yard.tables import YARD_TABLES
 
@@ -29,7 +30,7 @@ WHAT: Final = {"yard": "The yard's records", "cook": "The cook house's records"}
 
 
 def _context(state: State, part: str) -> dict[str, Any]:
-    context = _context(state, part) if part == "yard" else cook_context(state, "cook_files")
+    context = yard_context(state, "yard_files") if part == "yard" else cook_context(state, "cook_files")
     return {
         **context,
         "part": part,

@@ -146,7 +146,8 @@ def sentence(house: House, cook: Cook, followed: Followed | None, board: Board |
     """Say where the cook stands, when it ends and what it will be; then who else waits."""
     name = f"Cook {cook.number} in digester {cook.digester}"
     if followed is None:
-        return f"{name} has sent no temperatures yet."
+        trouble = house.trouble.get(cook.number)
+        return f"{name} cannot be followed: {trouble}." if trouble else f"{name} has sent no temperatures yet."
     now, way = followed.state, followed.facts.way
     forecast = house.news.forecasts.get(cook.number)
     if now.phase == "blown":

@@ -159,7 +159,7 @@ def _rows(house: House, followed: Followed, base: Trial, trial: Trial) -> tuple[
             Row(
                 "Kappa if blown as planned, mill's relation",
                 "",
-                state.kappa.value,
+                _kappa_at(facts, recipe, facts, state.blow_min),
                 _kappa_at(then, hotter, facts, state.blow_min),
                 1,
             )
