@@ -263,7 +263,14 @@ class House:
             steam_min=steam,
             liquor_at_min=marks.get("liquor"),
             relief_min=marks.get("relief"),
+            charged=self._charged(cook, recipe, now_min - (marks.get("liquor") or 0.0)),
         )
+
+    def _charged(self, cook: Cook, recipe: Recipe, since_chips_min: float) -> bool:
+        """Whether all its liquor is in: cooking liquor, and the fill or the time for it."""
+        if self.step(cook, "liquor") is None:
+            return False
+        return recipe.is_sulphite or self.step(cook, "fill") is not None or since_chips_min > 2 * recipe.liquor_min
 
     def _trace(
         self, cook: Cook, digester: Digester, recipe: Recipe, times: np.ndarray, values: np.ndarray, last: float

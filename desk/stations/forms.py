@@ -59,25 +59,36 @@ def maybe(text: Any, name: str, label: str) -> float | None:
     return number(text, name, label) if str(text).strip() else None
 
 
-def moment(state: State, text: str) -> datetime:
-    """Read a time of day as typed, the last that was; now where none was typed.
+def time_of_day(state: State, text: str) -> datetime:
+    """Read a time of day as typed, of today; now where none was typed.
 
     Raises
     ------
     DomainError
         E_TYPE, for what is no time of day.
     """
+    local = timezone.localtime(state.now)
     text = text.strip()
     if not text:
-        return state.now
+        return local
     found = re.fullmatch(r"(\d{1,2})[:.](\d{2})", text)
     if found is None or int(found[1]) > 23 or int(found[2]) > 59:
         raise DomainError("E_TYPE", "at", f"{text[:20]!r} is no time of day", "a time such as 14:05")
-    local = timezone.localtime(state.now)
-    at = local.replace(hour=int(found[1]), minute=int(found[2]), second=0, microsecond=0)
+    return local.replace(hour=int(found[1]), minute=int(found[2]), second=0, microsecond=0)
+
+
+def moment(state: State, text: str) -> datetime:
+    """Read a time of day that was: the last one, never ahead of now."""
+    local, at = timezone.localtime(state.now), time_of_day(state, text)
     if at > local + timedelta(minutes=2):
         at -= timedelta(days=1)
-    return min(at, local) if at > local else at
+    return min(at, local)
+
+
+def moment_ahead(state: State, text: str) -> datetime:
+    """Read a time of day that is to come; up to three hours ago is taken as late, not as tomorrow."""
+    at = time_of_day(state, text)
+    return at + timedelta(days=1) if timezone.localtime(state.now) - at > timedelta(hours=3) else at
 
 
 def key_of(request: HttpRequest) -> str:

@@ -36,6 +36,7 @@ class CookFacts:
     steam_min: float | None = None
     liquor_at_min: float | None = None
     relief_min: float | None = None
+    charged: bool = False
     blown: bool = False
 
     @property
@@ -55,8 +56,10 @@ class Correction:
 
 @dataclass(frozen=True, slots=True)
 class CookState:
-    """Where a cook stands. `blow_min` is when relief is due, `arriving` the integral it is
-    blown with, `trouble` why its target cannot be met.
+    """Where a cook stands.
+
+    `blow_min` is when relief is due, `arriving` the integral it is blown with, `trouble` why
+    its target cannot be met.
     """
 
     phase: Phase

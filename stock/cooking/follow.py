@@ -213,7 +213,7 @@ def _phase(facts: CookFacts, left: Figure | None, heat_from: float, top: float) 
     if facts.now_min < filled:
         return "filling"
     if facts.steam_min is None:
-        return "charged" if facts.now_min >= filled + facts.recipe.liquor_min else "liquor"
+        return "charged" if facts.charged else "liquor"
     if facts.now_min < heat_from:
         return "liquor"
     if left is not None and left.value <= 0:

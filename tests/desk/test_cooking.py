@@ -661,9 +661,11 @@ class Pages(HouseCase):
             "sulphidity_pct": "26",
             "other_pct": "0",
         }
-        rows = lambda typed: {
-            row.name: row for row in self.client.post("/live/cook/1187/what-if/", typed).context["what_if"]["rows"]
-        }
+
+        def rows(typed):
+            found = self.client.post("/live/cook/1187/what-if/", typed).context["what_if"]["rows"]
+            return {row.name: row for row in found}
+
         hot = rows(base | {"temperature_c": "168"})
         self.assertLess(hot["Blow, minutes later"].by, -3)
         self.assertLess(hot["Kappa if blown as planned, kinetics"].by, 0)

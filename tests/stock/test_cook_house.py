@@ -1,6 +1,7 @@
 """The cook house: charge sheets that close, steam that adds up, relations fitted, decision tables that fire."""
 
 from dataclasses import replace
+from itertools import pairwise
 from unittest import TestCase
 
 import numpy as np
@@ -161,7 +162,7 @@ class Schedule(TestCase):
     def test_legs_lie_end_to_end(self, hold, start):
         for recipe in RECIPES.values():
             laid = legs(recipe, hold, start)
-            for one, other in zip(laid, laid[1:], strict=False):
+            for one, other in pairwise(laid):
                 self.assertAlmostEqual(one.to_min, other.from_min)
             self.assertAlmostEqual(laid[0].from_min, start)
 

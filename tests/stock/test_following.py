@@ -101,7 +101,7 @@ class EverySchool(TestCase):
     def test_phases_follow_the_clock_and_what_was_logged(self):
         for at, phase in ((10, "filling"), (40, "liquor"), (90, "heating"), (260, "past its end")):
             self.assertEqual(follow(facts(at_min=at)).phase, phase)
-        charged = facts(at_min=60, steam_min=None, liquor_at_min=30.0)
+        charged = facts(at_min=60, steam_min=None, liquor_at_min=30.0, charged=True)
         self.assertEqual(follow(charged).phase, "charged")
         self.assertEqual(follow(facts(at_min=180, relief_min=178.0)).phase, "relief")
         self.assertEqual(follow(facts(at_min=200, blown=True)).phase, "blown")

@@ -19,7 +19,7 @@ from desk.floor import clock
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.people.roles import COOK
-from desk.stations.forms import Field, key_of, maybe, moment, number, words_of
+from desk.stations.forms import Field, key_of, maybe, moment, moment_ahead, number, words_of
 from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.cook.overview import cook_context
@@ -258,7 +258,7 @@ def plan(request: HttpRequest, state: State) -> HttpResponse:
             number=_whole(request.POST.get("number", "")),
             digester=digester,
             recipe=recipe,
-            planned_at=_ahead(state, request.POST.get("planned_at", "")),
+            planned_at=moment_ahead(state, request.POST.get("planned_at", "")),
             typed=read_fields(recipe, fields, house, digester),
             form_key=key_of(request),
         )
@@ -274,12 +274,6 @@ def _whole(text: str) -> int:
     if value != int(value):
         raise DomainError("E_TYPE", "number", f"cook number {text[:12]!r} is no whole number", "a whole number")
     return int(value)
-
-
-def _ahead(state: State, text: str) -> Any:
-    """Read a time of day that is to come, or now."""
-    at = moment(state, text)
-    return at + timedelta(days=1) if state.now - at > timedelta(hours=3) else at
 
 
 # ---- one sheet

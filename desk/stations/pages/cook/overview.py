@@ -166,6 +166,8 @@ def sentence(house: House, cook: Cook, followed: Followed | None, board: Board |
         return f"{name} is being relieved. Blow it when the pressure allows. {kappa_words}"
     if now.phase in ("filling", "liquor"):
         words = "is filling" if now.phase == "filling" else "takes its liquor"
+        if house.step(cook, "chips") and not house.step(cook, "liquor"):
+            words = "is full of chips and waits for its liquor"
         return f"{name} {words}. Blow about {end}. {kappa_words}"
     if now.phase == "charged":
         wait = next((one.words for one in board.waiting if one.digester == cook.digester), "") if board else ""
