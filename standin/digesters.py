@@ -27,6 +27,7 @@ TO_RELIEF_S: Final = 26 * 60  # the cook the demonstration opens on has this lon
 CANE_STARTED_S: Final = 82 * 60  # how long the cane cook has been in when it opens
 RESULT_AFTER_S: Final = 40 * 60
 CHANGED_D: Final = 38  # days ago the wood changed; relations fitted before are a little off since
+APART_C: Final = 0.3  # how much colder the bottom usually is; the desk counts by the colder
 STRENGTH: Final = {"kraft": (104.8, 1.1), "soda": (119.6, 0.9)}
 
 
@@ -80,11 +81,11 @@ class Rhythm:
             seed,
         )
         self._grid, self._temperature = planned_profile(recipe, 600.0)
-        self.planned_min = self._end(recipe.alkali.charge_pct_naoh_on_wood, 0.0)
+        self.planned_min = self._end(recipe.alkali.charge_pct_naoh_on_wood, 0.0, APART_C)
         self.first_start_s = 0.0
         self.cook = cache(self._cook)
 
-    def _end(self, charge_pct: float, late_min: float) -> float:
+    def _end(self, charge_pct: float, late_min: float, apart_c: float) -> float:
         alkali = self.recipe.alkali
         target = h_for_kappa(
             kappa_target_kappa=self.recipe.kappa_target,
@@ -93,7 +94,7 @@ class Rhythm:
             beta=alkali.beta,
             n=alkali.n,
         )
-        grid, h = h_curve(self._grid, self._temperature)
+        grid, h = h_curve(self._grid, self._temperature - apart_c)
         return late_min + float(np.interp(target - self.recipe.tail, h, grid))
 
     def started(self, from_s: float, to_s: float) -> list[CookRun]:
@@ -126,12 +127,12 @@ class Rhythm:
         dips = (not opening) and rng.random() < 0.14
         dip_c, dip_long = (float(rng.uniform(2, 5)), float(rng.uniform(10, 25))) if dips else (0.0, 0.0)
         low = (not opening) and recipe.school == "kraft" and rng.random() < 0.015
-        apart = float(rng.uniform(6, 9)) if low else float(abs(rng.normal(0.8, 0.4)))
+        apart = float(rng.uniform(6, 9)) if low else float(abs(rng.normal(APART_C, 0.15)))
         charge = round(10 * liquor / wood_t * strength / 100, 2)
         heat_from = recipe.fill_min + recipe.liquor_min
         dip_at = heat_from + recipe.ramp_min + 12
         slip = 0.0 if opening else float(rng.normal(0, 2.2 if recipe.school == "kraft" else 0.8))
-        relief = self._end(charge, late) + dip_long * (1 - np.exp(-0.082 * dip_c)) + slip
+        relief = self._end(charge, late, APART_C if low else apart) + dip_long * (1 - np.exp(-0.082 * dip_c)) + slip
         run: dict[str, Any] = {
             "number": self.first + index,
             "digester": self.digesters[(self.turn + index) % len(self.digesters)].number,
@@ -176,7 +177,7 @@ class Rhythm:
         recipe, alkali = self.recipe, self.recipe.alkali
         times = np.arange(0.0, run["relief_min"], 2.0)
         celsius = self.profile(times, run["late_min"], run["dip_min"], run["dip_long_min"], run["dip_c"])
-        factor = float(h_curve(times, celsius)[1][-1]) + recipe.tail
+        factor = float(h_curve(times, celsius - (APART_C if low else run["apart_c"]))[1][-1]) + recipe.tail
         wetter = float(rng.normal(0, 0.0035))
         true_charge = run["charge_pct_naoh_on_wood"] * (1 - run["moisture_frac"]) / (1 - run["moisture_frac"] - wetter)
         na2o = charge_as_na2o(charge_pct_naoh_on_wood=true_charge)
@@ -248,7 +249,7 @@ class Digesters:
             rising = float(
                 rhythm.profile(np.array([minutes]), cook.late_min, cook.dip_min, cook.dip_long_min, cook.dip_c)[0]
             )
-            found = rising - 0.2 if minutes > 5 else recipe.start_c - 2 + minutes * 0.36
+            found = rising if minutes > 5 else recipe.start_c - 2 + minutes * 0.36
             heating = minutes > recipe.fill_min + recipe.liquor_min + 5
             return found - (cook.apart_c if bottom and heating else 0.0)
         cooling = minutes - cook.relief_min

@@ -161,3 +161,9 @@ def readable(value: float, unit: str) -> tuple[float, str]:
     if unit in SMALL and 0 < abs(value) < 0.1:
         return 1000 * value, SMALL[unit]
     return value, unit
+
+
+def said(value: float, unit: str) -> str:
+    """Return an amount and its unit as it is said in a sentence."""
+    value, unit = readable(value, unit)
+    return f"{value:.6g} {unit}"

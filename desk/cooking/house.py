@@ -10,6 +10,7 @@ from typing import Any, Final
 import numpy as np
 from django.db import connection
 
+from desk.cooking.models import Forecast
 from desk.cooking.news import Done, News, Planned, read_news
 from desk.floor import clock
 from desk.floor.models import Cook, epoch
@@ -77,6 +78,29 @@ class Followed:
             return {}
         named = {"kinetic_kappa": second.kappa, "kinetic_yield": second.yield_pct, "kinetic_residual": second.residual}
         return {name: replace(shown, key=f"cook:{self.cook.number}:{name}") for name, shown in named.items()}
+
+
+KEPT: Final = {
+    "kappa": "kappa",
+    "half": "half_kappa",
+    "yield": "yield_pct",
+    "residual": "residual_kg_per_m3_as_naoh",
+    "kinetic_kappa": "kinetic_kappa",
+    "kinetic_yield": "kinetic_yield_pct",
+    "kinetic_residual": "kinetic_residual_kg_per_m3_as_naoh",
+}
+
+
+def _kept(forecast: Forecast, own: dict[str, Figure]) -> dict[str, Figure]:
+    """Return the figures of a forecast kept at a blow, shown as those of the cook are."""
+    how = Origin("computed", f"forecast kept at the blow, {forecast.relation_words}", forecast.at)
+    found = {}
+    for name, column in KEPT.items():
+        value = getattr(forecast, column)
+        if value is not None and name in own:
+            like = own[name]
+            found[name] = replace(given(like.label, value, like.unit, how, like.decimals), key=like.key)
+    return found
 
 
 def _shown(datum: Datum, label: str, name: str, decimals: int) -> Figure:
@@ -204,6 +228,14 @@ class House:
         if number not in self._seconds:
             self._seconds[number] = kinetic(followed.facts, followed.state)
         return self._seconds[number]
+
+    def figures(self, followed: Followed) -> dict[str, Figure]:
+        """Return a cook's figures by name; of a blown one, the forecast as it was kept at the blow."""
+        own = followed.figures() | followed.second_figures(self.second(followed))
+        if followed.running or followed.cook.number not in self.news.forecasts:
+            return own
+        kept = Forecast.objects.get(world=self.state.world, number=followed.cook.number)
+        return own | _kept(kept, own)
 
     def _follow(self, cook: Cook) -> Followed | None:
         digester, recipe = self.part.digester(cook.digester), recipe_of(self.state, cook)

@@ -1,6 +1,6 @@
 """What is to be thought of a cook: whether to blow it and why, and the decision table's cards about it."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Final
 
 from desk.cooking.board import room_for
@@ -8,8 +8,9 @@ from desk.cooking.house import Followed, House, house_of
 from desk.cooking.models import Result
 from desk.floor.models import Cook
 from desk.floor.state import State
+from stock.cooking.facts import CookFacts
 from stock.cooking.steer import Decision, Surroundings, decide
-from stock.cooking.sulphite import gas_over_steam, so2_pressure
+from stock.cooking.sulphite import so2_pressure
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.cook_rows import CookAdvice, CookCase, advise_cook
 
@@ -21,22 +22,50 @@ def decision(house: House, followed: Followed) -> Decision:
     room, needs = room_for(house, followed)
     sample = house.step(followed.cook, "sample")
     facts = followed.facts
-    over = None
-    if facts.pressure is not None and facts.temperature.value > 100:
-        over = gas_over_steam(pressure_kpa_g=facts.pressure.value, temperature_c=facts.temperature.value)
+    gas = _gas_of(facts)
     around = Surroundings(
         room_frac=room,
         needs_frac=needs,
         apart_c=house.apart_c(followed.cook),
-        over_kpa=over,
+        over_kpa=gas.over.value if gas.over else None,
         sampled_residual=sample.amount if sample else None,
+        so2_bar=gas.partial.value if gas.partial else None,
+        normal_so2_bar=gas.normal_bar,
+        penetrated_min=gas.penetrated.value if gas.penetrated else None,
     )
     return decide(facts, followed.state, house.second(followed), around)
 
 
+@dataclass(frozen=True, slots=True)
+class Gas:
+    """What a digester holds over its steam, and how an acid cook was penetrated."""
+
+    over: Figure | None = None
+    partial: Figure | None = None
+    normal_bar: float | None = None
+    penetrated: Figure | None = None
+
+
+def _gas_of(facts: CookFacts) -> Gas:
+    """Return the gas of a cook; the acid's figures only where the recipe is an acid one."""
+    recipe = facts.recipe
+    over = partial = None
+    if facts.pressure is not None and facts.temperature.value > 100:
+        data = {"pressure_kpa_g": facts.pressure, "temperature_c": facts.temperature}
+        over = figure("gas_over_steam", "gas over steam", data, decimals=0)
+        if recipe.is_sulphite:
+            partial = figure("so2_pressure", "SO2 pressure", data, decimals=2)
+    if not recipe.is_sulphite:
+        return Gas(over)
+    limit = Datum(recipe.acid.penetrate_below_c, Origin("set", f"recipe {recipe.name}"))
+    penetrated = figure("penetration_min", "time of penetration", {**facts.trace.data(), "limit_c": limit}, decimals=0)
+    kpa = recipe.stages[-1].to_kpa_g or recipe.start_kpa_g
+    return Gas(over, partial, so2_pressure(pressure_kpa_g=kpa, temperature_c=recipe.cook_c), penetrated)
+
+
 def case_of(house: House, cook: Cook, followed: Followed, result: Result | None) -> CookCase:
     """Return a cook as the decision table sees it."""
-    facts, recipe = followed.facts, followed.recipe
+    facts = followed.facts
     sample, blow = house.step(cook, "sample"), house.step(cook, "blow")
     by_hand = next((one for one in house.steps(cook) if one.kind == "chips" and one.by != THE_PLANT), None)
     found = (
@@ -44,30 +73,19 @@ def case_of(house: House, cook: Cook, followed: Followed, result: Result | None)
         if result
         else None
     )
-    over = partial = penetrated = normal = None
-    if facts.pressure is not None and facts.temperature.value > 100:
-        data = {"pressure_kpa_g": facts.pressure, "temperature_c": facts.temperature}
-        over = figure("gas_over_steam", "gas over steam", data, decimals=0)
-        if recipe.is_sulphite:
-            partial = figure("so2_pressure", "SO2 pressure", data, decimals=2)
-    if recipe.is_sulphite:
-        limit = Datum(recipe.acid.penetrate_below_c, Origin("set", f"recipe {recipe.name}"))
-        data = {**facts.trace.data(), "limit_c": limit}
-        penetrated = figure("penetration_min", "time of penetration", data, decimals=0)
-        kpa = recipe.stages[-1].to_kpa_g or recipe.start_kpa_g
-        normal = so2_pressure(pressure_kpa_g=kpa, temperature_c=recipe.cook_c)
+    gas = _gas_of(facts)
     waits = blow is not None and by_hand is not None and house.step(cook, "empty") is None
     return CookCase(
         facts=facts,
         state=followed.state,
         apart_c=house.apart_c(cook),
-        over_kpa=over,
+        over_kpa=gas.over,
         sampled_residual=Datum(sample.amount, Origin("entered", f"sampled by {sample.by}", sample.at))
         if sample and sample.amount is not None
         else None,
-        penetrated=penetrated,
-        partial=partial,
-        normal_bar=normal,
+        penetrated=gas.penetrated,
+        partial=gas.partial,
+        normal_bar=gas.normal_bar,
         kappa=Datum(result.kappa, found) if result and found else None,
         residual=Datum(result.residual_kg_per_m3_as_naoh, found)
         if result and found and result.residual_kg_per_m3_as_naoh is not None

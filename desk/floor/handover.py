@@ -47,9 +47,9 @@ def compose(state: State) -> dict[str, Any]:
             {
                 "title": "On the machine",
                 "rows": [
-                    f"{state.line.grade(order.grade).name}, {order.reel_t_per_h:g} t/h since {clock_text(order.from_at)}",
+                    f"{state.line.grade(order.grade).name}, {order.rate} since {clock_text(order.from_at)}",
                     *(
-                        f"next: {state.line.grade(later.grade).name}, {later.reel_t_per_h:g} t/h from {clock_text(later.from_at)}"
+                        f"next: {state.line.grade(later.grade).name}, {later.rate} from {clock_text(later.from_at)}"
                         for later in state.orders[1:]
                     ),
                 ],

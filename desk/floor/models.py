@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from desk.floor.appending import AppendOnly
 from desk.mill.models import DefinitionVersion
+from stock.units import said
 
 
 class World(models.Model):
@@ -118,7 +119,12 @@ class Order(AppendOnly):
 
     def __str__(self) -> str:
         """Grade and tonnes."""
-        return f"{self.grade} {self.reel_t_per_h:g} t/h"
+        return f"{self.grade} {self.rate}"
+
+    @property
+    def rate(self) -> str:
+        """What the reel makes, as it is said."""
+        return said(self.reel_t_per_h, "t/h")
 
 
 class Cook(AppendOnly):

@@ -117,6 +117,6 @@ def _orders(state: State) -> list[Item]:
     items = []
     for order in state.orders[1:]:
         grade = state.line.grade(order.grade)
-        words = f"{order.reel_t_per_h:g} t/h from {timezone.localtime(order.from_at):%H:%M}."
+        words = f"{order.rate} from {timezone.localtime(order.from_at):%H:%M}."
         items.append(Item(order.from_at, f"Change to {grade.name}", words, "ok", "order"))
     return items

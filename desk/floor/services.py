@@ -13,6 +13,7 @@ from desk.mill.selectors import line_of, solve
 from desk.people.models import Person
 from desk.people.roles import ACTIONS, CORRECT, ORDER, RECORD, who_may
 from stock.judge.limits import judge, refuse_impossible
+from stock.units import said
 
 LATEST = timedelta(minutes=2)  # clocks differ a little; the future is refused beyond this
 EARLIEST = timedelta(days=3)
@@ -194,7 +195,7 @@ def accept_order(
         record_event(
             world,
             person,
-            f"Order accepted: {reel_t_per_h:g} t/h of {name}, from {from_at:%H:%M}",
+            f"Order accepted: {said(reel_t_per_h, 't/h')} of {name}, from {from_at:%H:%M}",
             station="deliver",
             at=clock.now(),
             form_key=f"o-{form_key}"[:40],

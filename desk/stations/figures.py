@@ -163,9 +163,7 @@ def _cook(state: State, rest: str) -> Figure:
     followed = house.follow(cook) if cook else None
     if followed is None:
         raise LookupError(rest)
-    if name.startswith("kinetic_"):
-        return followed.second_figures(house.second(followed))[name]
-    return followed.figures()[name]
+    return house.figures(followed)[name]
 
 
 def machine_figures(state: State) -> dict[str, Figure]:

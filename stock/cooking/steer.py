@@ -108,9 +108,13 @@ class Surroundings:
     apart_c: float | None = None
     over_kpa: float | None = None
     sampled_residual: float | None = None
+    so2_bar: float | None = None
+    normal_so2_bar: float | None = None
+    penetrated_min: float | None = None
 
 
 SOON_MIN = 20.0
+GAS_OF_NORMAL = 0.88  # below this part of the normal cook's SO2 pressure, S counts for less
 APART_C = 5.0
 
 
@@ -145,6 +149,15 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
     if around.over_kpa is not None and not recipe.is_sulphite:
         relieved = around.over_kpa <= recipe.over_kpa
         reasons.append(Reason(relieved, f"{around.over_kpa:.0f} kPa of gas over steam", holds=not relieved))
+    if around.so2_bar is not None and around.normal_so2_bar is not None:
+        kept = around.so2_bar >= GAS_OF_NORMAL * around.normal_so2_bar
+        reasons.append(
+            Reason(kept, f"SO2 {around.so2_bar:.1f} bar over steam, {around.normal_so2_bar:.1f} in the normal cook")
+        )
+    if around.penetrated_min is not None:
+        soaked, least_min = around.penetrated_min, recipe.acid.penetrate_min
+        words = f"{soaked:.0f} min under {recipe.acid.penetrate_below_c:g} °C to penetrate, least {least_min:g}"
+        reasons.append(Reason(soaked >= least_min or facts.temperature.value <= recipe.acid.penetrate_below_c, words))
     return Decision(*_answer(state, ready, left, reasons), tuple(sorted(reasons, key=lambda one: one.good)))
 
 

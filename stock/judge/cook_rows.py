@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from stock.cooking.facts import CookFacts, CookState
+from stock.cooking.steer import GAS_OF_NORMAL
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.rule import Facts, Rule, by_step
 
@@ -479,7 +480,7 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
         and case.state.phase == "at temperature"
         and case.partial is not None
         and case.normal_bar is not None
-        and 0 < case.partial.value < 0.88 * case.normal_bar,
+        and 0 < case.partial.value < GAS_OF_NORMAL * case.normal_bar,
         "Sulphur dioxide pressure low",
         ("free SO2 low", "relief leaking", "air vented with gas"),
         "Titrate the acid; relief valve; vent.",

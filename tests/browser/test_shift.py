@@ -192,6 +192,11 @@ class Access(BrowserCase):
         pages += [
             f"/live/yard/{name}/" for name in ("lots", "chips", "cane", "blend", "files", "pile/deck", "pile/pile_c")
         ]
+        pages += [
+            f"/live/cook/{name}/" for name in ("charge", "liquor", "done", "relation", "files", "1186", "1186/sheet")
+        ]
+        pages += [f"/workshop/{name}" for name in ("", "cook/41/", "cook/charge/", "cook/liquor/", "cook/relation/")]
+        pages += ["/lines/"]
         pages += [f"/live/yard/lots/{Lot.objects.order_by('-received_at').first().number}/"]
         for theme in ("light", "dark"):
             self.page = self.new_page(color_scheme=theme)

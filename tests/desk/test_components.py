@@ -69,7 +69,7 @@ class Numbers(TestCase):
         self.assertIn("5.4 h", num(context(), replace(given("cover", 324.0, "min", SEEN, 0), key="cover:tower_a")))
 
     def test_in_a_drawing_a_missing_number_says_so(self):
-        self.assertIn("no draw", svg_num(context(), None, 10, 20))
+        self.assertIn("not measured", svg_num(context(), None, 10, 20))
         self.assertIn('x="10.0"', svg_num(context(), replace(water(), key="k"), 10, 20))
 
     def test_states_have_a_shape_and_words(self):

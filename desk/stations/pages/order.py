@@ -191,10 +191,14 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
 def running(state: State) -> str:
     """Say what runs and what comes next."""
     order = state.order
-    words = f"Running {order.reel_t_per_h:g} t/h of {state.line.grade(order.grade).name} since {timezone.localtime(order.from_at):%H:%M}."
+    words = (
+        f"Running {order.rate} of {state.line.grade(order.grade).name} since {timezone.localtime(order.from_at):%H:%M}."
+    )
     if state.orders[1:]:
         later = state.orders[1]
-        words += f" Next {state.line.grade(later.grade).name}, {later.reel_t_per_h:g} t/h, at {timezone.localtime(later.from_at):%H:%M}."
+        words += (
+            f" Next {state.line.grade(later.grade).name}, {later.rate}, at {timezone.localtime(later.from_at):%H:%M}."
+        )
     return words
 
 

@@ -13,10 +13,11 @@ from desk.cooking.house import Followed, House
 from desk.floor.state import State
 from stock.cooking.follow import heating_from
 from stock.cooking.schedule import LegName, planned_pressure, planned_profile
+from stock.units import readable
 
 BOARD_W, BOARD_X, ROW_H, BAR_H, TOP = 962, 84, 21, 17, 17
 STEAM_H: Final = 36
-CHART_W, CHART_H = 520, 162
+CHART_W, CHART_H = 520, 146
 PHASES: Final[dict[LegName, str]] = {
     "fill": "fill",
     "liquor": "liquor",
@@ -88,6 +89,8 @@ def draw_board(house: House, board: Board, open_number: int) -> dict[str, Any]:
 def _steam(board: Board, place: Any, top: float) -> dict[str, Any]:
     """Draw the steam wanted against the steam there is, with its numbers as a table."""
     bottom = top + STEAM_H
+    limit, unit = readable(board.limit_t_per_h, "t/h")
+    scale = limit / board.limit_t_per_h
     most = 1.15 * max(float(board.steam_t_per_h.max()), board.limit_t_per_h)
 
     def y(steam: float) -> float:
@@ -108,13 +111,14 @@ def _steam(board: Board, place: Any, top: float) -> dict[str, Any]:
     return {
         "points": " ".join(points),
         "limit_y": y(board.limit_t_per_h),
-        "limit": board.limit_t_per_h,
+        "limit_words": f"{limit:.4g} {unit}",
         "bottom": bottom,
         "label_y": top + STEAM_H / 2 + 6,
         "over": _runs(over),
-        "now": board.steam_now(),
+        "now_words": f"{board.steam_now() * scale:.1f} {unit}",
+        "unit": unit,
         "rows": [
-            (int(minute), float(steam))
+            (int(minute), float(steam) * scale)
             for minute, steam in zip(board.grid_min, board.steam_t_per_h, strict=True)
             if minute % 30 == 0
         ],
@@ -157,8 +161,8 @@ def draw_cook(state: State, followed: Followed) -> dict[str, Any]:
     kpa = facts.trace.pressures_kpa_g
     grid, gained = facts.way.curve(recipe, times, values, kpa if kpa is not None else np.zeros_like(times))
     every = max(1, len(grid) // 120)
-    ahead_t = np.array([grid[-1], max(now.blow_min, grid[-1])])
-    ahead_h = np.array([gained[-1], min(target, max(target - recipe.tail, gained[-1]))])
+    ahead_t = np.array([grid[-1], max(now.blow_min, grid[-1])]) if followed.running else np.array([])
+    ahead_h = np.array([gained[-1], min(target, max(target - recipe.tail, gained[-1]))])[: len(ahead_t)]
     marks = sorted({round(low / 10) * 10 + 10, 110, 140, round(float(plan_c.max()))})
     marks = [mark for mark in marks if low < mark <= plan_c.max()]
     hour = timezone.localtime(followed.cook.started_at)
