@@ -70,6 +70,7 @@ class HalfAnHour(BrowserCase):
         # The cook, followed to its end and blown.
         page.keyboard.press("2")
         expect(page.get_by_role("heading", level=1)).to_contain_text("Cook 1187 in digester 3 is at temperature")
+        page.locator("summary", has_text="Blow").click()
         page.get_by_label("Before the blow").check()
         page.get_by_role("button", name="Log the blow of cook 1187").click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("is blown, at H")
