@@ -104,7 +104,7 @@ def pages() -> None:
     ]
     client = Client(headers={"host": "localhost"})
     client.force_login(Person.objects.get(username="orr"))
-    addresses = (("Line", "/live/"), ("Cook", "/live/cook/1187/"), ("Yard", "/live/at/yard/"))
+    addresses = (("Line", "/live/"), ("Cook, 8 digesters live", "/live/cook/9005/"), ("Yard", "/live/at/yard/"))
     for address in ("/nothing/", "/live/empty/", *(address for _, address in addresses)):
         for _ in range(10):  # what is read for the first time after the year was written is not the page's doing
             assert client.get(address).status_code == 200
@@ -151,6 +151,120 @@ def chip_blend() -> None:
         20,
     )
     report("chip blend of 20 lots", ours, bare, "under 200 ms; bare has no order of lots")
+
+
+def kinetics() -> None:
+    """One cook through three phases against SciPy's stiff solver at tight tolerance."""
+    import numpy as np
+
+    from stock.cooking.kinetics import WOODS, kappa_of, simulate_kraft
+    from tests.stock.stiff import stiff_end
+
+    times, celsius = np.array([0.0, 90.0, 190.0]), np.array([80.0, 170.0, 170.0])
+    for species, charge, sulphidity in (("softwood", 18.5, 0.30), ("hardwood", 17.4, 0.26), ("bagasse", 14.0, 0.0)):
+        wood = WOODS[species]
+
+        def ours() -> float:
+            return simulate_kraft(  # type: ignore[no-any-return]
+                times_min=times,
+                temperatures_c=celsius,
+                effective_alkali_pct_naoh_on_wood=charge,  # noqa: B023
+                sulphidity_frac=sulphidity,  # noqa: B023
+                liquor_to_wood=4.0,
+                species=species,  # noqa: B023
+            ).kappa
+
+        def stiff() -> float:
+            end = stiff_end(times, celsius, charge, sulphidity, 4.0, wood)  # noqa: B023
+            return kappa_of(end[0], end[1], wood)  # noqa: B023
+
+        apart = abs(ours() - stiff())
+        aim = f"under 20 ms, a fifth of bare; {apart:.4f} kappa apart, aim 0.1"
+        report(f"kinetics of one cook, {species}", best(ours, 20), best(stiff, 4), aim)
+
+
+def relation() -> None:
+    """The mill's relation fitted on 2,000 cooks, against one bare least-squares line through them."""
+    import numpy as np
+
+    from stock.cooking.relation import fit_relation
+    from stock.line.load import load_definition
+
+    recipe = load_definition(MILL).cook.recipes[0]
+    rng = np.random.default_rng(20)
+    alkali, factor = rng.uniform(12.5, 14.5, 2000), rng.uniform(600, 1000, 2000)
+    kappa = 146.0 - 6.1 * np.log10(factor) * alkali**0.76 + rng.normal(0, 0.6, 2000)
+    cooks = [
+        {
+            "factor": float(h),
+            "alkali_pct_na2o": float(a),
+            "kappa": float(k),
+            "yield_pct": 52 + 0.16 * (float(k) - 18),
+            "used_pct": 14.0 + 0.02 * float(k),
+        }
+        for h, a, k in zip(factor, alkali, kappa, strict=True)
+    ]
+    x = np.log10(factor) * alkali**0.76
+    bare = best(lambda: np.polyfit(x, kappa, 1), 20)
+    report(
+        "relation fitted on 2000 cooks", best(lambda: fit_relation(recipe, cooks, 2, "bench"), 10), bare, "under 500 ms"
+    )
+
+
+def eight_digesters(folder: Path) -> Path:
+    """Write the demonstration mill with three more kraft digesters and their instruments."""
+    import yaml
+
+    raw = yaml.safe_load(MILL.read_text(encoding="utf-8"))
+    digesters, tags = raw["cook"]["digesters"], {tag["id"]: tag for tag in raw["tags"]}
+    for number in (6, 7, 8):
+        parts = {part: tag for part, tag in digesters[0].items() if part in ("temperature", "bottom", "pressure")}
+        for part, tag in parts.items():
+            new = tag.replace("_1_", f"_{number}_")
+            raw["tags"].append({**tags[tag], "id": new, "name": tags[tag]["name"].replace("1", str(number))})
+            parts[part] = new
+        digesters.append({**digesters[0], "number": number, **parts})
+    path = folder / "eight.yaml"
+    path.write_text(yaml.safe_dump(raw, allow_unicode=True, sort_keys=False), encoding="utf-8")
+    return path
+
+
+def a_cook_in_each(now: datetime) -> None:
+    """Start a cook in every digester, minutes apart, with a reading a minute from each instrument."""
+    from datetime import timedelta
+
+    import numpy as np
+
+    from desk.floor.models import Cook, World
+    from desk.floor.services import store_samples
+    from desk.mill.selectors import line_of
+    from stock.cooking.schedule import planned_profile
+
+    world = World.objects.get(slug="live")
+    house = line_of(world.version).cook
+    rows = []
+    for index, digester in enumerate(house.digesters):
+        recipe = house.recipe(digester.recipes[0])
+        started = now - timedelta(minutes=10 + 18 * index)
+        charge = recipe.alkali.charge_pct_naoh_on_wood
+        Cook.objects.create(
+            world=world,
+            number=9001 + index,
+            digester=digester.number,
+            recipe=recipe.id,
+            started_at=started,
+            charge_pct_naoh_on_wood=charge,
+            kappa_target=recipe.kappa_target,
+        )
+        minutes = np.arange(0.0, 10 + 18 * index + 1)
+        celsius = np.interp(minutes, *planned_profile(recipe, 200.0))
+        for tag, less in ((digester.temperature, 0.0), (digester.bottom, 0.4)):
+            if tag is not None:
+                rows += [
+                    (tag, int(started.timestamp() + 60 * at) + 1, float(value) - less)
+                    for at, value in zip(minutes, celsius, strict=True)
+                ]
+    store_samples(world.pk, rows)
 
 
 def a_year_of_lots() -> None:
@@ -248,27 +362,31 @@ def main() -> None:
     (settings.VAR / "static").mkdir()
     now = datetime(2026, 3, 10, 14, 30, tzinfo=UTC)
     os.environ["FOX_NOW"] = now.isoformat()
+    settings.MILL_FILE = eight_digesters(settings.VAR)
     from django.core.management import call_command
 
     call_command("migrate", verbosity=0)
-    prepare(settings.VAR / "history", now)
+    prepare(settings.MILL_FILE, settings.VAR / "history", now)
     call_command("load_demo", history=settings.VAR / "history", anchor=now.timestamp())
     print()
     balance()
     methods()
     chip_blend()
+    kinetics()
+    relation()
+    a_cook_in_each(now)
     a_year_of_lots()
     pages()
     ingest()
 
 
-def prepare(folder: Path, now: datetime) -> None:
+def prepare(mill: Path, folder: Path, now: datetime) -> None:
     """Write the stand-in's past."""
     from standin.__main__ import write_history
     from standin.plant import Plant
     from stock.line.load import load_definition
 
-    write_history(Plant(load_definition(MILL), 20, now.timestamp()), folder, 14.0)
+    write_history(Plant(load_definition(mill), 20, now.timestamp()), folder, 14.0)
 
 
 if __name__ == "__main__":

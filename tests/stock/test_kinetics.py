@@ -5,26 +5,22 @@ from unittest import TestCase
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.integrate import solve_ivp
 
 from stock.cooking.end_point import h_factor
 from stock.cooking.kinetics import (
-    KELVIN,
     WOODS,
-    _phase,
-    _slope,
     kappa_of,
     kraft_rates,
     march,
     simulate_kraft,
     simulate_soda,
-    start_ions,
 )
 from stock.cooking.liquor import NAOH_G_PER_MOL
 from stock.cooking.slab import simulate_chip_slab
 from stock.errors import DomainError
 from stock.intake.chips import _SLAB_KAPPA, _SLAB_MM
 from stock.working import recording
+from tests.stock.stiff import stiff_end
 
 BASE = {"effective_alkali_pct_naoh_on_wood": 18.5, "sulphidity_frac": 0.30, "liquor_to_wood": 4.0}
 
@@ -107,23 +103,7 @@ class AgainstAStiffSolver(TestCase):
         ):
             wood = WOODS[name]
             times, temps = np.array([0.0, 90, 170]), np.array([80.0, top, top])
-            scale = 10 / (NAOH_G_PER_MOL * volume)
-            state = np.array([wood.lignin_pct, wood.carbohydrate_pct, *start_ions(charge, sulphidity, volume, wood)])
-            at, phase = 0.0, _phase(state[0], wood)
-            while at < 170:
-                border = (wood.to_bulk_pct, wood.to_residual_pct, -1.0)[phase]
-
-                def slope(t, y, phase=phase, scale=scale, wood=wood, times=times, temps=temps):
-                    return _slope(tuple(y), phase, float(np.interp(t, times, temps)) + KELVIN, scale, wood)
-
-                def crossed(t, y, border=border):
-                    return y[0] - border
-
-                crossed.terminal = True
-                found = solve_ivp(
-                    slope, (at, 170.0), state, method="Radau", rtol=1e-9, atol=1e-11, events=crossed, max_step=5
-                )
-                state, at, phase = found.y[:, -1], found.t[-1], phase + 1
+            state = stiff_end(times, temps, charge, sulphidity, volume, wood)
             end = simulate_kraft(
                 times_min=times, temperatures_c=temps, effective_alkali_pct_naoh_on_wood=charge, sulphidity_frac=sulphidity,
                 liquor_to_wood=volume, species=name,
