@@ -32,6 +32,9 @@ SILENT_MIN: Final = 3.0
 MARKS: Final = {"liquor": "liquor", "steam": "heat", "relief": "relief", "blow": "blow", "empty": "clear"}
 
 
+Samples = tuple[np.ndarray, np.ndarray]
+
+
 @dataclass(frozen=True, slots=True)
 class Followed:
     """A cook with where it stands."""
@@ -141,52 +144,62 @@ class House:
     # ---- what was read
 
     @cached_property
-    def sampled(self) -> dict[str, tuple[np.ndarray, np.ndarray]]:
-        """Seconds and values of every digester's tags since the oldest cook, instruments and hand together, a minute apart."""
-        if not self.state.cooks:
+    def _newest(self) -> dict[str, Samples]:
+        """Samples of every digester's tags since its newest cook began."""
+        return self._samples({cook.digester: cook.started_at for cook in self.in_digesters()})
+
+    @cached_property
+    def _older(self) -> dict[str, Samples]:
+        """Samples of every digester's tags since its oldest cook of late; only who opens a blown cook asks."""
+        return self._samples({cook.digester: cook.started_at for cook in self.state.cooks})
+
+    def _samples(self, since: dict[int, datetime]) -> dict[str, Samples]:
+        """Return seconds and values by tag from a moment for each digester, instruments and hand together, a minute apart.
+
+        Pressures are read where an acid cook may count them.
+        """
+        spans = [(tag, at) for number, at in since.items() for tag in self._counted(self.part.digester(number))]
+        if not spans:
             return {}
-        since = epoch(self.state.cooks[-1].started_at)
-        tags = [
-            tag for one in self.part.digesters for tag in (one.temperature, one.bottom, one.pressure) if tag is not None
-        ]
-        marks = ", ".join(["%s"] * len(tags))
         world, now = self.state.world.pk, self.state.now
+        instruments = " UNION ALL ".join(
+            "SELECT tag, min(at_s), avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s >= %s AND at_s <= %s"
+            " GROUP BY tag, at_s / 60"
+            for _ in spans
+        )
+        marks = ", ".join(["%s"] * len(spans))
+        hand = (
+            " UNION ALL SELECT tag, CAST(strftime('%%s', at) AS INTEGER), value FROM floor_record r"
+            f" WHERE world_id = %s AND tag IN ({marks}) AND kind = 'reading' AND at >= %s AND at <= %s"
+            " AND NOT EXISTS (SELECT 1 FROM floor_record later WHERE later.supersedes_id = r.id) ORDER BY 1, 2"  # noqa: S608
+        )
+        values: list[Any] = [part for tag, at in spans for part in (world, tag, epoch(at), epoch(now))]
+        values += [world, *(tag for tag, _ in spans)]
+        values += [clock.as_stored(min(at for _, at in spans)), clock.as_stored(now)]
         with connection.cursor() as cursor:
-            cursor.execute(
-                f"SELECT tag, min(at_s), avg(value) FROM floor_sample WHERE world_id = %s AND tag IN ({marks})"  # noqa: S608
-                " AND at_s >= %s AND at_s <= %s GROUP BY tag, at_s / 60"
-                f" UNION ALL SELECT tag, CAST(strftime('%%s', at) AS INTEGER), value FROM floor_record r WHERE world_id = %s AND tag IN ({marks})"
-                " AND kind = 'reading' AND at >= %s AND at <= %s"
-                " AND NOT EXISTS (SELECT 1 FROM floor_record later WHERE later.supersedes_id = r.id) ORDER BY 1, 2",
-                [
-                    world,
-                    *tags,
-                    since,
-                    epoch(now),
-                    world,
-                    *tags,
-                    clock.as_stored(self.state.cooks[-1].started_at),
-                    clock.as_stored(now),
-                ],
-            )
+            cursor.execute(instruments + hand, values)
             rows = cursor.fetchall()
         found: dict[str, list[tuple[int, float]]] = defaultdict(list)
         for tag, at_s, value in rows:
             found[tag].append((at_s, value))
         return {
-            tag: (
-                np.array([at for at, _ in values], dtype=float),
-                np.array([value for _, value in values], dtype=float),
-            )
-            for tag, values in found.items()
+            tag: (np.array([at for at, _ in read], dtype=float), np.array([value for _, value in read], dtype=float))
+            for tag, read in found.items()
         }
 
-    def read(self, tag: str | None, cook: Cook) -> tuple[np.ndarray, np.ndarray]:
+    def _counted(self, digester: Digester) -> list[str]:
+        """Return the tags of a digester that its cooks are counted on."""
+        tags = [digester.temperature, digester.bottom]
+        if any(self.part.recipe(one).is_sulphite for one in digester.recipes):
+            tags.append(digester.pressure)
+        return [tag for tag in tags if tag is not None]
+
+    def read(self, tag: str | None, cook: Cook) -> Samples:
         """Return (minutes since its start, values) of a tag over a cook, up to the next cook in its digester."""
-        empty = np.array([]), np.array([])
-        if tag is None or tag not in self.sampled:
-            return empty
-        seconds, values = self.sampled[tag]
+        samples = self._newest if cook in self.in_digesters() else self._older
+        if tag is None or tag not in samples:
+            return np.array([]), np.array([])
+        seconds, values = samples[tag]
         start = epoch(cook.started_at)
         later = [epoch(one.started_at) for one in self.state.cooks if one.digester == cook.digester]
         until = min([epoch(self.state.now), *(at_s - 1 for at_s in later if at_s > start)])
@@ -194,6 +207,11 @@ class House:
         minutes, values = (seconds[kept] - start) / 60, values[kept]
         rising = np.concatenate(([True], np.diff(minutes) > 0)) if len(minutes) else np.array([], dtype=bool)
         return minutes[rising], values[rising]
+
+    def last_read_s(self, cook: Cook) -> float:
+        """Return the second of the last temperature of a cook, 0 without one."""
+        minutes, _ = self.read(self.part.digester(cook.digester).temperature, cook)
+        return epoch(cook.started_at) + 60 * float(minutes[-1]) if len(minutes) else 0.0
 
     def steps(self, cook: Cook) -> Sequence[Done]:
         """Return what was done to a cook."""
@@ -271,11 +289,8 @@ class House:
         reading = self.state.readings.get(digester.temperature)
         charge = self.charge(cook, recipe)
         steam = marks.get("heat") if by_hand else recipe.fill_min + recipe.liquor_min
-        pressures = self.read(digester.pressure, cook)
-        pressure = None
-        if len(pressures[0]):
-            words = self.state.line.tag(digester.pressure or "").name
-            pressure = Datum(float(pressures[1][-1]), Origin("measured", words, self.state.now))
+        gauge = self.state.readings.get(digester.pressure or "")
+        pressure = gauge.as_datum() if gauge is not None and end is None and gauge.at >= cook.started_at else None
         temperature = Datum(float(trace.temperatures_c[-1]), trace.readings)
         if reading is not None and end is None and len(values):
             temperature = reading.as_datum()

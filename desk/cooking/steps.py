@@ -393,8 +393,7 @@ def read_gauges(
             f"{clock.local(at):%H:%M} is before cook {cook.number} was started, {clock.local(cook.started_at):%H:%M}"
         )
         raise DomainError("E_ORDER", "at", message, f"{clock.local(cook.started_at):%H:%M} or later")
-    seconds, _ = house.sampled.get(digester.temperature, ([], []))
-    last = max((one for one in seconds if one >= cook.started_at.timestamp()), default=0.0)
+    last = house.last_read_s(cook)
     if at.timestamp() < last:
         newest = clock.local(datetime.fromtimestamp(last, UTC))
         message = f"{clock.local(at):%H:%M} is before the last reading, {newest:%H:%M}; correct that one in the log if it is wrong"
