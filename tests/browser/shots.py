@@ -41,11 +41,13 @@ PICTURES = {
     "line-night": ("/live/", "orr", "dark", None),
     "entry": ("/live/", "orr", "light", entry),
     "cook": ("/live/cook/1187/", "brandt", "light", None),
+    "charge": ("/live/cook/charge/", "brandt", "light", None),
+    "liquor": ("/live/cook/liquor/", "vale", "light", None),
+    "relation": ("/live/cook/relation/", "achterberg", "dark", None),
+    "workshop": ("/workshop/cook/41/", "brandt", "light", None),
     "wash": ("/live/at/wash/", "orr", "light", None),
     "working": ("/live/at/bleach/", "orr", "light", working),
-    "bleach-night": ("/live/at/bleach/", "orr", "dark", None),
     "yard": ("/live/at/yard/", "orr", "light", None),
-    "yard-night": ("/live/at/yard/", "orr", "dark", None),
     "lots": ("/live/yard/lots/", "orr", "light", None),
     "chips": ("/live/yard/chips/", "orr", "light", None),
     "blend": ("/live/yard/blend/", "orr", "light", None),
@@ -54,7 +56,6 @@ PICTURES = {
     "hand-over": ("/live/hand-over/", "sundby", "light", None),
     "methods": ("/live/methods/", "lindqvist", "light", None),
     "method": ("/live/methods/dilution_water_l_per_min/", "lindqvist", "light", None),
-    "sign-in": ("/sign-in/", "", "light", None),
 }
 
 
