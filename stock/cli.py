@@ -15,6 +15,7 @@ from stock.line.balance import LineBalance, Order
 from stock.line.definition import DefinitionError
 from stock.line.load import json_schema, load_definition
 from stock.names import unit_of
+from stock.units import said
 from stock.working import Arg, Choice, Method, Rows, find_method, recording
 
 
@@ -161,8 +162,8 @@ def run_mill(arguments: argparse.Namespace) -> int:
     for result in results:
         words = "can be met" if result.feasible else "cannot be met"
         print(
-            f"  {result.order.grade.name}: {result.order.reel_t_per_h:g} t/h {words};"
-            f" {result.binding.unit} binds at {result.most_t_per_h:.1f} t/h"
+            f"  {result.order.grade.name}: {said(result.order.reel_t_per_h, 't/h')} {words};"
+            f" {result.binding.unit} binds at {said(result.most_t_per_h, 't/h', 1)}"
         )
     return 0
 

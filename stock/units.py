@@ -163,7 +163,7 @@ def readable(value: float, unit: str) -> tuple[float, str]:
     return value, unit
 
 
-def said(value: float, unit: str) -> str:
-    """Return an amount and its unit as it is said in a sentence."""
+def said(value: float, unit: str, decimals: int | None = None) -> str:
+    """Return an amount and its unit as it is said in a sentence; without decimals, as many as it has."""
     value, unit = readable(value, unit)
-    return f"{value:.6g} {unit}"
+    return f"{value:.6g} {unit}" if decimals is None else f"{value:.{decimals}f} {unit}"

@@ -1,6 +1,5 @@
 """The cook house as it stands: every cook followed from what was read and logged, the digesters, the liquor."""
 
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
@@ -8,11 +7,10 @@ from functools import cached_property, lru_cache
 from typing import Any, Final
 
 import numpy as np
-from django.db import connection
 
 from desk.cooking.models import Forecast
 from desk.cooking.news import Done, News, Planned, read_news
-from desk.floor import clock
+from desk.cooking.samples import Samples, samples_of
 from desk.floor.models import Cook, epoch
 from desk.floor.state import COOKS_BACK, State
 from stock.cooking.charge import Sheet, charge_sheet, usual
@@ -30,9 +28,6 @@ from stock.names import unit_of
 COOLED_C: Final = 25.0  # a digester that fell so far from cooking temperature has been blown
 SILENT_MIN: Final = 3.0
 MARKS: Final = {"liquor": "liquor", "steam": "heat", "relief": "relief", "blow": "blow", "empty": "clear"}
-
-
-Samples = tuple[np.ndarray, np.ndarray]
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,53 +141,12 @@ class House:
     @cached_property
     def _newest(self) -> dict[str, Samples]:
         """Samples of every digester's tags since its newest cook began."""
-        return self._samples({cook.digester: cook.started_at for cook in self.in_digesters()})
+        return samples_of(self.state, {cook.digester: cook.started_at for cook in self.in_digesters()})
 
     @cached_property
     def _older(self) -> dict[str, Samples]:
         """Samples of every digester's tags since its oldest cook of late; only who opens a blown cook asks."""
-        return self._samples({cook.digester: cook.started_at for cook in self.state.cooks})
-
-    def _samples(self, since: dict[int, datetime]) -> dict[str, Samples]:
-        """Return seconds and values by tag from a moment for each digester, instruments and hand together, a minute apart.
-
-        Pressures are read where an acid cook may count them.
-        """
-        spans = [(tag, at) for number, at in since.items() for tag in self._counted(self.part.digester(number))]
-        if not spans:
-            return {}
-        world, now = self.state.world.pk, self.state.now
-        instruments = " UNION ALL ".join(
-            "SELECT tag, min(at_s), avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s >= %s AND at_s <= %s"
-            " GROUP BY tag, at_s / 60"
-            for _ in spans
-        )
-        marks = ", ".join(["%s"] * len(spans))
-        hand = (
-            " UNION ALL SELECT tag, CAST(strftime('%%s', at) AS INTEGER), value FROM floor_record r"
-            " WHERE world_id = %s AND tag IN (MARKS) AND kind = 'reading' AND at >= %s AND at <= %s"
-            " AND NOT EXISTS (SELECT 1 FROM floor_record later WHERE later.supersedes_id = r.id) ORDER BY 1, 2"
-        )
-        values: list[Any] = [part for tag, at in spans for part in (world, tag, epoch(at), epoch(now))]
-        values += [world, *(tag for tag, _ in spans)]
-        values += [clock.as_stored(min(at for _, at in spans)), clock.as_stored(now)]
-        with connection.cursor() as cursor:
-            cursor.execute(instruments + hand.replace("MARKS", marks), values)
-            rows = cursor.fetchall()
-        found: dict[str, list[tuple[int, float]]] = defaultdict(list)
-        for tag, at_s, value in rows:
-            found[tag].append((at_s, value))
-        return {
-            tag: (np.array([at for at, _ in read], dtype=float), np.array([value for _, value in read], dtype=float))
-            for tag, read in found.items()
-        }
-
-    def _counted(self, digester: Digester) -> list[str]:
-        """Return the tags of a digester that its cooks are counted on."""
-        tags = [digester.temperature, digester.bottom]
-        if any(self.part.recipe(one).is_sulphite for one in digester.recipes):
-            tags.append(digester.pressure)
-        return [tag for tag in tags if tag is not None]
+        return samples_of(self.state, {cook.digester: cook.started_at for cook in self.state.cooks})
 
     def read(self, tag: str | None, cook: Cook) -> Samples:
         """Return (minutes since its start, values) of a tag over a cook, up to the next cook in its digester."""

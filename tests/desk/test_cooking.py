@@ -1,5 +1,6 @@
 """The cook house as written and read: charges, steps, results, titrations, relations, files, devices."""
 
+import re
 from datetime import timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -138,6 +139,13 @@ class FromChargeToResult(HouseCase):
         )
         self.assertEqual(Forecast.objects.get(number=1190).kappa, before)
         self.assertNotEqual(house_of(self.state(181)).follow(Cook.objects.get(number=1190)).facts.charge.value, 17.4)
+        house = house_of(self.state(181))
+        blown = house.follow(Cook.objects.get(number=1190))
+        self.assertNotEqual(blown.figures()["kappa"].value, before)  # worked out anew, it would be another
+        shown = house.figures(blown)
+        self.assertEqual(shown["kappa"].value, before)
+        self.assertIn("forecast kept at the blow", shown["kappa"].origin.text)
+        self.assertEqual(shown["kinetic_kappa"].value, Forecast.objects.get(number=1190).kinetic_kappa)
         self.assertEqual(Step.objects.filter(number=1190, kind="liquor").count(), 2)
         with self.assertRaises(AppendOnlyError):
             step.delete()
@@ -323,6 +331,27 @@ class Bench(HouseCase):
         self.assertIn(
             "A/B/C titration by T. Test", sheet.figures["liquor"].data["effective_alkali_kg_per_m3_as_naoh"].origin.text
         )
+
+    def test_white_and_green_together_say_how_well_it_was_causticized(self):
+        from desk.stations.pages.cook.liquor import causticizing, liquor_figure
+
+        green = {"a_ml": 8.2, "b_ml": 14.6, "c_ml": 37.0, "acid_normality": 0.5, "sample_ml": 5.0}
+        record_test(self.state(), self.people["tester"], "white", ABC, at=NOW, form_key="w")
+        self.assertIsNone(causticizing(house_of(self.state(1))))
+        record_test(self.state(1), self.people["tester"], "green", green, at=NOW + timedelta(minutes=1), form_key="g")
+        found = causticizing(house_of(self.state(2)))
+        made = (2 * 26.4 - 30.9) - (2 * 8.2 - 14.6)  # NaOH of white less green, in mL
+        self.assertAlmostEqual(found.value, made / (made + 36.1 - 30.9))
+        self.assertEqual(liquor_figure(self.state(2), "causticizing").value, found.value)
+
+    def test_a_charged_kappa_moves_the_schedule(self):
+        self.sign_in("cook")
+        asked = {"digester": "2", "recipe": "alder", "charge_pct_naoh_on_wood": "17.4", "kappa_target_kappa": "18"}
+        usual = self.client.post("/live/cook/charge/try/", asked).content.decode()
+        softer = self.client.post("/live/cook/charge/try/", asked | {"kappa_target_kappa": "16"}).content.decode()
+        minutes = [int(re.search(r"about (\d+) min there", text)[1]) for text in (usual, softer)]
+        self.assertGreater(minutes[1], minutes[0] + 10)
+        self.assertIn("80 min to 165 °C and 630 kPa g", usual)
 
     def test_volumes_out_of_order_and_nonsense_are_refused(self):
         for kind, volumes, words in (

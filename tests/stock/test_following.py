@@ -252,6 +252,21 @@ class Blow(TestCase):
         spent = self.answer(202, sampled_residual=2.1)
         self.assertIn("2.1 g/L NaOH, titrated", " ".join(one.words for one in spent.reasons if not one.good))
 
+    def test_an_acid_cook_answers_for_its_gas_and_its_penetration(self):
+        known = facts("spruce_acid", 280)
+        state = follow(known)
+
+        def reasons(**around):
+            found = decide(known, state, None, Surroundings(**around)).reasons
+            return {one.words: one.good for one in found if "SO2" in one.words or "penetrate" in one.words}
+
+        kept = reasons(so2_bar=3.9, normal_so2_bar=4.0, penetrated_min=160.0)
+        self.assertEqual(list(kept.values()), [True, True])
+        self.assertIn("SO2 3.9 bar over steam, 4.0 in the normal cook", kept)
+        lost = reasons(so2_bar=3.3, normal_so2_bar=4.0, penetrated_min=60.0)
+        self.assertEqual(list(lost.values()), [False, False])
+        self.assertEqual(reasons(), {})
+
     def test_a_blown_cook_is_over(self):
         known = facts(at_min=202, blown=True)
         state = follow(known)

@@ -7,6 +7,7 @@ from pathlib import Path
 from unittest import TestCase
 
 from stock.book import METHODS
+from stock.units import said
 from tests.line import MILL, hallin_reach
 
 ROOT = MILL.parents[1]
@@ -84,3 +85,12 @@ class Documents(TestCase):
     def test_no_file_speaks_of_hosts(self):
         for name in ("requirements.txt", "requirements-dev.txt", "package-lock.json"):
             self.assertNotRegex(self.text(name), r"index-url|find-links|\"resolved\"")
+
+
+class Said(TestCase):
+    def test_small_amounts_are_said_in_a_smaller_unit(self):
+        self.assertEqual(said(12.8, "t/h"), "12.8 t/h")
+        self.assertEqual(said(0.0004, "t/h"), "0.4 kg/h")
+        self.assertEqual(said(0.00423, "t/h", 1), "4.2 kg/h")
+        self.assertEqual(said(0.0, "t/h"), "0 t/h")
+        self.assertEqual(said(0.02, "kappa"), "0.02 kappa")

@@ -19,6 +19,7 @@ from desk.stations.frame import page as render_page
 from stock.errors import DomainError
 from stock.figure import Figure
 from stock.line.balance import LineResult
+from stock.units import said
 
 NAMES = {
     "wood": "Wood",
@@ -209,14 +210,14 @@ def sentence(state: State, tried: Tried) -> str:
         return f"{name}: the order cannot be worked out as it stands. Nothing is lost."
     result = tried.result
     if result.shortages:
-        return f"{tried.tonnes:g} t/h of {name} cannot be met: {result.shortages[0]}."
+        return f"{said(tried.tonnes, 't/h')} of {name} cannot be met: {result.shortages[0]}."
     if not result.feasible:
         load = result.binding
         return (
-            f"{tried.tonnes:g} t/h of {name} cannot be met: {load.unit} would carry {load.bd_t_per_h:.1f} BDt/h"
-            f" and can carry {load.capacity_bd_t_per_h:g}. {result.most_t_per_h:.1f} t/h is the most."
+            f"{said(tried.tonnes, 't/h')} of {name} cannot be met: {load.unit} would carry {said(load.bd_t_per_h, 'BDt/h', 1)}"
+            f" and can carry {said(load.capacity_bd_t_per_h, 'BDt/h')}. {said(result.most_t_per_h, 't/h', 1)} is the most."
         )
-    return f"{tried.tonnes:g} t/h of {name} can be met. {result.binding.unit} would bind first, at {result.most_t_per_h:.1f} t/h."
+    return f"{said(tried.tonnes, 't/h')} of {name} can be met. {result.binding.unit} would bind first, at {said(result.most_t_per_h, 't/h', 1)}."
 
 
 def _needs(state: State, result: LineResult) -> list[tuple[Figure, str]]:

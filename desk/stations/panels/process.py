@@ -2,35 +2,9 @@
 
 from desk.stations.panels.attempt import Panel
 from desk.stations.panels.fills import constant, flow, reading, step, target
-from stock.figure import Datum, Origin, figure
+from stock.figure import Datum, Origin
 
 PROCESS_PANELS: dict[str, Panel] = {
-    "cook": Panel(
-        "White liquor for the next charge",
-        "white_liquor_volume_m3",
-        {
-            "bd_wood_t": (
-                "Bone-dry chips",
-                lambda state: figure(
-                    "digester_chip_charge_bdt",
-                    "chips a digester holds",
-                    {
-                        name: state.constant(f"cook_{name}")
-                        for name in (
-                            "digester_volume_m3",
-                            "basic_density_kg_per_m3",
-                            "solid_volume_factor",
-                            "packing_gain_frac",
-                        )
-                    },
-                ).as_datum(),
-            ),
-            "effective_alkali_pct_naoh_on_wood": ("Charge", constant("cook_charge_pct_naoh_on_wood")),
-            "effective_alkali_kg_per_m3_as_naoh": ("White liquor strength", reading("white_liquor_ea")),
-        },
-        lambda size: f"Charge {size.text} m³ of white liquor.",
-        decimals=1,
-    ),
     "wash": Panel(
         "Shower for a dilution factor",
         "shower_flow_l_per_min",

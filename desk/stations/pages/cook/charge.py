@@ -11,7 +11,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from desk.cooking.board import board_of
-from desk.cooking.house import House, house_of, recipe_of
+from desk.cooking.house import House, hold_min, house_of, recipe_of
 from desk.cooking.models import Charge, Forecast, Result, Step
 from desk.cooking.sheet import Line, sheet_lines, sheet_pdf
 from desk.cooking.steps import FILL_NAME, LIQUOR_NAME, Amounts, log_step, next_number, plan_charge
@@ -24,6 +24,7 @@ from desk.stations.frame import on_line, signed_in
 from desk.stations.frame import page as render_page
 from desk.stations.pages.cook.overview import cook_context
 from stock.cooking.charge import Sheet, usual
+from stock.cooking.schedule import legs
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin
 from stock.line.cooking import Digester, Recipe
@@ -139,9 +140,27 @@ def worked(house: House, digester: Digester, recipe: Recipe, typed: Mapping[str,
         "fields": fields,
         "sheet": sheet,
         "rows": [(sheet_label(recipe, name, sheet), sheet.figures[name]) for name in SHOWN if name in sheet.figures],
+        "schedule": schedule_words(house, recipe, values),
         "fault": "",
         "fault_at": "",
     }
+
+
+def schedule_words(house: House, recipe: Recipe, values: Mapping[str, Datum]) -> str:
+    """Say how a charge is cooked, leg by leg."""
+    alkali = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+    charge = values["charge_pct_naoh_on_wood"].value if "charge_pct_naoh_on_wood" in values else alkali
+    kappa = values["kappa_target_kappa"].value if "kappa_target_kappa" in values else recipe.kappa_target
+    hold = hold_min(recipe, house.relation(recipe), charge, kappa)
+    parts = [f"{recipe.fill_min:.0f} min chips", f"{recipe.liquor_min:.0f} min liquor"]
+    for leg in recipe.stages:
+        pressure = f" and {leg.to_kpa_g:.0f} kPa g" if leg.to_kpa_g else ""
+        parts.append(f"{leg.over_min:.0f} min to {leg.to_c:.0f} °C{pressure}")
+    parts.append(f"about {hold:.0f} min there")
+    parts += [f"{recipe.relief_min:.0f} min relief"] if recipe.relief_min else []
+    parts.append(f"{recipe.blow_min:.0f} min blow")
+    whole = legs(recipe, hold, 0.0)[-1].to_min / 60
+    return f"{', '.join(parts)}; clear again after {whole:.1f} h."
 
 
 def sheet_label(recipe: Recipe, name: str, sheet: Sheet) -> str:

@@ -95,6 +95,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "typed": typed,
         "tests": _listed(state),
         "tanks": [_tank(house, tank) for tank in house.part.tanks],
+        "causticizing": causticizing(house),
         "trends": _trends(state, house),
         "may_record": signed_in(request).may(RECORD),
         "may_correct": signed_in(request).may(CORRECT),
@@ -157,6 +158,29 @@ def cover_of(house: House, tank: Tank) -> Figure | None:
         },
     )
     return replace(found, key=f"liquor:{tank.id}")
+
+
+CAUSTICIZING: Final = "causticizing"
+
+
+def causticizing(house: House) -> Figure | None:
+    """Return how much of the carbonate was made hydroxide, by the last white and green liquor; None without both."""
+    last = {test.kind: test for test in house.news.tests}
+    if "white" not in last or "green" not in last:
+        return None
+    data: dict[str, Datum] = {}
+    for kind, names in (("white", ("naoh", "na2co3")), ("green", ("naoh",))):
+        test = last[kind]
+        result = dict(titrated(kind, test.volumes, by=test.by, at=test.at).results)
+        origin = Origin("measured", f"{kind} liquor, A/B/C titration by {test.by}", test.at)
+        data |= {
+            f"{kind}_{name}_kg_per_m3_as_naoh": Datum(result[f"{name}_kg_per_m3_as_naoh"], origin) for name in names
+        }
+    try:
+        found = figure("causticizing_efficiency", "causticizing efficiency", data, decimals=3)
+    except DomainError:  # samples swapped: the titrations listed below show it
+        return None
+    return replace(found, key=f"liquor:{CAUSTICIZING}")
 
 
 def draw_of(house: House, tank: Tank) -> Datum | None:
@@ -359,10 +383,12 @@ def correct(request: HttpRequest, state: State, pk: int) -> HttpResponse:
 
 
 def liquor_figure(state: State, rest: str) -> Figure:
-    """Find the cover of a tank by its id."""
+    """Find the cover of a tank by its id, or the causticizing efficiency."""
     house = house_of(state)
-    tank = next(one for one in house.part.tanks if one.id == rest)
-    found = cover_of(house, tank)
+    if rest == CAUSTICIZING:
+        found = causticizing(house)
+    else:
+        found = cover_of(house, next(one for one in house.part.tanks if one.id == rest))
     if found is None:
         raise LookupError(rest)
     return found
