@@ -131,7 +131,7 @@ class Rhythm:
         charge = round(10 * liquor / wood_t * strength / 100, 2)
         heat_from = recipe.fill_min + recipe.liquor_min
         dip_at = heat_from + recipe.ramp_min + 12
-        slip = 0.0 if opening else float(rng.normal(0, 2.2 if recipe.school == "kraft" else 0.8))
+        slip = 0.0 if opening else float(rng.normal(0, 3.4 if recipe.school == "kraft" else 0.8))
         relief = self._end(charge, late, APART_C if low else apart) + dip_long * (1 - np.exp(-0.082 * dip_c)) + slip
         run: dict[str, Any] = {
             "number": self.first + index,

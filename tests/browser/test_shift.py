@@ -83,7 +83,7 @@ class HalfAnHour(BrowserCase):
         page.get_by_label("Your signing secret").fill("2468")
         page.get_by_role("button", name="Sign the hand-over").click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("Signed: Tove Sundby, shift lead")
-        expect(page.get_by_text("Cook 1187, digester 3 blown at H")).to_be_visible()
+        expect(page.get_by_text("Cook 1187: blown 14:30, no kappa yet")).to_be_visible()
         paper = page.request.get(
             self.live_server_url + page.get_by_role("link", name="Print as PDF").get_attribute("href")
         )

@@ -70,6 +70,7 @@ class Numbers(TestCase):
 
     def test_in_a_drawing_a_missing_number_says_so(self):
         self.assertIn("not measured", svg_num(context(), None, 10, 20))
+        self.assertIn("no draw", svg_num(context(), None, 10, 20, none="no draw"))
         self.assertIn('x="10.0"', svg_num(context(), replace(water(), key="k"), 10, 20))
 
     def test_states_have_a_shape_and_words(self):

@@ -281,6 +281,8 @@ class SetPanels(DeskCase):
         ):
             self.enter(tag, value)
         for station in hallin_reach().stations:
+            if station.id == "cook":  # its charge sheet and what-if take the place of a panel
+                continue
             with self.subTest(station.id):
                 answer = self.client.post(f"/live/at/{station.id}/set/", {})
                 self.assertContains(answer, "set-say")

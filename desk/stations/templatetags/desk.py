@@ -73,10 +73,18 @@ def num(context: Context, figure: Figure, css: str = "") -> SafeString:
 
 
 @register.simple_tag(takes_context=True)
-def svg_num(context: Context, figure: Figure | None, x: float, y: float, css: str = "", prefix: str = "") -> SafeString:
-    """Write a number inside a drawing; pressing it opens its working."""
+def svg_num(
+    context: Context,
+    figure: Figure | None,
+    x: float,
+    y: float,
+    css: str = "",
+    prefix: str = "",
+    none: str = "not measured",
+) -> SafeString:
+    """Write a number inside a drawing, or `none` where there is no number; pressing it opens its working."""
     if figure is None:
-        return format_html('<text x="{}" y="{}" class="t-small soft">not measured</text>', f"{x:.1f}", f"{y:.1f}")
+        return format_html('<text x="{}" y="{}" class="t-num soft">{}</text>', f"{x:.1f}", f"{y:.1f}", none)
     text, unit = _as_shown(context, figure)
     url = working_url(context["world"].slug, figure.key)
     said = f"{prefix.strip('▲◆ ')} {text} {unit}".strip()  # what is seen comes first where words stand before it
