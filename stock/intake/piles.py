@@ -216,10 +216,11 @@ class Move:
 
 
 def settle(held: Held, at_s: float, loss_per_month: float) -> tuple[Held, list[Move]]:
-    """Book a lot's ageing up to a moment."""
+    """Book a lot's ageing up to a moment; a loss too small to book waits until it is not, so that none goes unbooked."""
     now = held.now_bdt(at_s, loss_per_month)
-    moves = [Move(held.lot, "loss", now - held.bdt)] if held.bdt - now > DUST_BDT else []
-    return replace(held, bdt=now, settled_s=at_s), moves
+    if held.bdt - now <= DUST_BDT:
+        return held, []
+    return replace(held, bdt=now, settled_s=at_s), [Move(held.lot, "loss", now - held.bdt)]
 
 
 def in_order(held: Iterable[Held]) -> list[Held]:
@@ -285,7 +286,7 @@ def correct_to(
         raise DomainError("E_INFEASIBLE", "measured_bdt", message, "0 BDt")
     factor = measured_bdt / there
     moves += [Move(one.lot, "survey", one.bdt * (factor - 1)) for one in settled]
-    return moves, [replace(one, bdt=one.bdt * factor) for one in settled if one.bdt * factor > DUST_BDT]
+    return moves, [replace(one, bdt=one.bdt * factor, settled_s=at_s) for one in settled if one.bdt * factor > DUST_BDT]
 
 
 AGE_BANDS_D: Final = (7, 14, 30, 60)
@@ -334,5 +335,5 @@ def lay(
     if there is None:
         return [laid], [*held, Held(lot, bdt, since_s, at_s)]
     now, losses = settle(there, at_s, loss_per_month)
-    more = replace(now, bdt=now.bdt + bdt)
+    more = replace(now, bdt=now.bdt + bdt, settled_s=at_s)  # what is laid now has not aged
     return [*losses, laid], [more if one is there else one for one in held]
