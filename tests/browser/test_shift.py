@@ -196,7 +196,10 @@ class Access(BrowserCase):
         pages += [
             f"/live/cook/{name}/" for name in ("charge", "liquor", "done", "relation", "files", "1186", "1186/sheet")
         ]
-        pages += [f"/workshop/{name}" for name in ("", "cook/41/", "cook/charge/", "cook/liquor/", "cook/relation/")]
+        pages += [
+            f"/workshop/{name}"
+            for name in ("", "cook/41/", "cook/charge/", "cook/liquor/", "cook/done/", "cook/relation/", "cook/files/")
+        ]
         pages += ["/lines/"]
         pages += [f"/live/yard/lots/{Lot.objects.order_by('-received_at').first().number}/"]
         for theme in ("light", "dark"):
