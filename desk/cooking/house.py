@@ -198,7 +198,11 @@ class House:
         """Return what the kinetics make of a cook; worked out only for who asks, since it takes some milliseconds."""
         number = followed.cook.number
         if number not in self._seconds:
-            self._seconds[number] = kinetic(followed.facts, followed.state)
+            try:
+                self._seconds[number] = kinetic(followed.facts, followed.state)
+            except DomainError as error:  # outside what the kinetics describe
+                self.trouble[number] = error.message
+                self._seconds[number] = None
         return self._seconds[number]
 
     def figures(self, followed: Followed) -> dict[str, Figure]:
@@ -218,10 +222,10 @@ class House:
             return None
         blown = "blow" in marks or (len(values) > 0 and _is_down(values, recipe.cook_c))
         end = marks.get("blow") if blown else None
-        facts = replace(self._facts(cook, digester, recipe, times, values, marks, end, by_hand), blown=blown)
         try:
+            facts = replace(self._facts(cook, digester, recipe, times, values, marks, end, by_hand), blown=blown)
             state = follow(facts)
-        except DomainError as error:
+        except DomainError as error:  # what was logged of it cannot be: said on its page, where it can be corrected
             self.trouble[cook.number] = error.message
             return None
         return Followed(cook, recipe, state, facts, cook.started_at + timedelta(minutes=state.blow_min))
@@ -413,7 +417,10 @@ class House:
             hold = max(0.0, followed.state.blow_min - steam - recipe.ramp_min)
             marks = {"heat": steam, **marks}
             return legs(recipe, hold, 0.0, marks)
-        charge = self.charge(cook, recipe)["charge"].value
+        try:
+            charge = self.charge(cook, recipe)["charge"].value
+        except DomainError:
+            charge = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
         return legs(recipe, hold_min(recipe, self.relation(recipe), round(charge, 3), cook.kappa_target), 0.0, marks)
 
     def sheet(self, recipe: Recipe, digester: Digester, typed: dict[str, Datum]) -> Sheet:

@@ -11,14 +11,23 @@ from desk.floor.state import State
 from stock.cooking.facts import CookFacts
 from stock.cooking.steer import Decision, Surroundings, decide
 from stock.cooking.sulphite import so2_pressure
+from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.cook_rows import CookAdvice, CookCase, advise_cook
 
 THE_PLANT: Final = "the plant"
 
 
-def decision(house: House, followed: Followed) -> Decision:
-    """Say whether to blow, and why."""
+def decision(house: House, followed: Followed) -> Decision | None:
+    """Say whether to blow, and why; None where what is known of the cook cannot be, with the reason in its trouble."""
+    try:
+        return _decision(house, followed)
+    except DomainError as error:
+        house.trouble[followed.cook.number] = error.message
+        return None
+
+
+def _decision(house: House, followed: Followed) -> Decision:
     room, needs = room_for(house, followed)
     sample = house.step(followed.cook, "sample")
     facts = followed.facts
@@ -101,7 +110,11 @@ def cards_of(
     """Return the decision table's cards about a cook, each with the key of its size."""
     if followed is None:
         return []
-    cards = advise_cook(case_of(house, cook, followed, result))
+    try:
+        cards = advise_cook(case_of(house, cook, followed, result))
+    except DomainError as error:
+        house.trouble[cook.number] = error.message
+        return []
     return [(card, replace(card.size, key=f"card:{cook.number}:{card.rule}")) for card in cards]
 
 

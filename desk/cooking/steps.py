@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any, Final
+from typing import Any, Final, cast
 
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
@@ -23,6 +23,7 @@ from stock.figure import Datum, Figure, Origin
 from stock.line.cooking import Digester, Recipe
 from stock.steam import saturation_temperature_c
 from stock.units import readable
+from stock.working import Arg, find_method
 
 WORDS: Final = {
     "chips": "chips in",
@@ -45,6 +46,7 @@ MINDED: Final = {
 
 
 IMPOSSIBLE_KPA: Final = 60.0  # two honest gauges may part by so much
+MOST_SULPHIDITY_PCT: Final = 100 * cast("Arg", find_method("simulate_kraft").arguments["sulphidity_frac"]).high
 
 
 @dataclass(frozen=True, slots=True)
@@ -299,14 +301,35 @@ def _refuse_amounts(recipe: Recipe, digester: Digester, kind: str, amounts: Amou
     if kind == "chips" and not 0 < (amounts.second or 0) < 0.95:
         shown = "missing" if amounts.second is None else f"{100 * amounts.second:g} %"
         raise DomainError("E_RANGE", "second", f"chip moisture is {shown}", "more than 0, less than 95 %")
-    if kind == "liquor" and amounts.second is not None and not 0 < amounts.second <= 800:
-        raise DomainError("E_RANGE", "second", f"a strength of {amounts.second:g} cannot be", "more than 0, up to 800")
+    if kind == "liquor":
+        _refuse_liquor(recipe, amounts)
     if kind in ("liquor", "fill"):
         chips = next((one for one in before if one.kind == "chips"), None)
         if chips is not None and chips.amount:
             wet = chips.second or recipe.chip_moisture_frac
             inside = sum(one.amount or 0 for one in before if one.kind in ("liquor", "fill"))
             refuse_overfull(digester, recipe, chips.amount * (1 - wet), inside + amounts.amount, wet)
+
+
+def _refuse_liquor(recipe: Recipe, amounts: Amounts) -> None:
+    """Refuse a liquor that cannot be: its strength, its sulphidity, its sulphur dioxide."""
+    if recipe.is_sulphite:
+        _refuse_outside("second", "total SO2", amounts.second, 15.0, "%")
+        most = amounts.second if amounts.second is not None else recipe.acid.total_so2_pct
+        _refuse_outside("third", "combined SO2", amounts.third, min(most, 6.0), "%")
+        return
+    _refuse_outside("second", "the strength of the liquor", amounts.second, 800.0, "g/L NaOH")
+    if amounts.third is not None:
+        sulphidity = 100 * amounts.third
+        if not 0 <= sulphidity <= MOST_SULPHIDITY_PCT:
+            message = f"sulphidity is {sulphidity:g} %, outside 0 to {MOST_SULPHIDITY_PCT:g} %"
+            raise DomainError("E_RANGE", "third", message, f"0 to {MOST_SULPHIDITY_PCT:g} %")
+
+
+def _refuse_outside(name: str, noun: str, value: float | None, most: float, unit: str) -> None:
+    if value is not None and not 0 < value <= most:
+        message = f"{noun} is {value:g} {unit}, which cannot be"
+        raise DomainError("E_RANGE", name, message, f"more than 0, up to {most:g} {unit}")
 
 
 def step_words(recipe: Recipe, kind: str, amounts: Amounts) -> str:

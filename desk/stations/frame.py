@@ -4,7 +4,7 @@ import secrets
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import wraps
-from typing import Any
+from typing import Any, Final
 
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
@@ -108,10 +108,35 @@ def page(
         "items": next_up(state),
         "ptag": tag,
         "entry_key": new_key(),
+        "sent": sent(request) if status == 422 else None,
         **ribbon(state, here),
         **(context or {}),
     }
     response = render(request, "components/live.html" if live else "components/page.html", shared, status=status)
+    response["HX-PTag"] = tag
+    response["Cache-Control"] = "no-store"
+    return response
+
+
+SECRET_FIELDS: Final = frozenset({"csrfmiddlewaretoken", "secret"})
+
+
+def sent(request: HttpRequest) -> dict[str, Any]:
+    """Return a refused form as it was typed, for its fields to be filled again."""
+    fields = {name: values for name, values in request.POST.lists() if name not in SECRET_FIELDS}
+    return {"action": request.path, "fields": fields}
+
+
+@on_line
+def frame(request: HttpRequest, state: State) -> HttpResponse:
+    """Answer with ribbon and rail alone: the refresh of a page that holds what somebody typed."""
+    here = request.GET.get("here", "")
+    tag = version_tag(state)
+    if request.headers.get("HX-PTag") == tag:
+        return HttpResponse(status=304)
+    context = {"state": state, "line": state.line, "world": state.world, "here": here, "now": state.now}
+    context |= {"items": next_up(state), **ribbon(state, here)}
+    response = render(request, "components/frame.html", context)
     response["HX-PTag"] = tag
     response["Cache-Control"] = "no-store"
     return response

@@ -3,6 +3,7 @@
 from django.urls import URLPattern, include, path
 
 from desk.stations import views
+from desk.stations.frame import frame
 from desk.stations.pages import entry, files, gallery, handover, line, log, methods, order, station
 from desk.stations.pages.cook import charge, done, liquor, relation, what_if
 from desk.stations.pages.cook import overview as cook
@@ -86,6 +87,7 @@ on_line = [
     path("hand-over/sheet.pdf", handover.draft_pdf, name="handover_draft"),
     path("hand-over/<int:pk>/", handover.kept, name="handover_kept"),
     path("hand-over/<int:pk>/sheet.pdf", handover.kept_pdf, name="handover_pdf"),
+    path("frame/", frame, name="frame"),
     path("working/", views.working, name="working"),
     path("entry/read/", entry.read, name="entry_read"),
     path("entry/record/", entry.record, name="entry_record"),

@@ -1,6 +1,7 @@
 """A real browser on the real pages: the demonstration, at a moment held still."""
 
 import os
+import sqlite3
 from io import StringIO
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -10,6 +11,7 @@ from unittest.mock import patch
 from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
+from django.db import connection
 from django.test import Client
 from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
@@ -65,6 +67,17 @@ def history() -> Path:
     return found
 
 
+def restore() -> None:
+    """Bring the database to the demonstration as it opens: loaded once, copied back page by page after that."""
+    if "template" not in _shared:
+        call_command("load_demo", history=history(), anchor=NOW.timestamp(), verbosity=0, stdout=StringIO())
+        _shared["template"] = sqlite3.connect(":memory:", check_same_thread=False)
+        connection.connection.backup(_shared["template"])
+    else:
+        connection.ensure_connection()
+        _shared["template"].backup(connection.connection)
+
+
 class BrowserCase(StaticLiveServerTestCase):
     """Loads the demonstration, opens a page, and fails on any console error or broken policy."""
 
@@ -82,8 +95,11 @@ class BrowserCase(StaticLiveServerTestCase):
         cls.loop_allowed.stop()
 
     def setUp(self):
-        call_command("load_demo", history=history(), anchor=NOW.timestamp(), verbosity=0, stdout=StringIO())
+        restore()
         self.page = self.new_page()
+
+    def _fixture_teardown(self):
+        """Leave the rows: the next test brings the demonstration back whole."""
 
     def new_page(self, **options: Any) -> Page:
         """Open a fresh window."""

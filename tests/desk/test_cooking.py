@@ -264,7 +264,9 @@ class Refused(HouseCase):
             self.refused(DomainError, words, lambda amounts=amounts: self.log("chips", 0, amounts))
         self.log("chips", 0, CHIPS)
         self.hold_clock(3)
-        self.refused(DomainError, "a strength of 900", lambda: self.log("liquor", 3, Amounts(20.0, 900.0)))
+        self.refused(
+            DomainError, "the strength of the liquor is 900", lambda: self.log("liquor", 3, Amounts(20.0, 900.0))
+        )
 
     def test_cautions_and_roles(self):
         self.plan()
@@ -680,6 +682,53 @@ class Pages(HouseCase):
             "which is not a number",
             status_code=422,
         )
+
+    def test_a_liquor_that_cannot_be_is_refused_by_name(self):
+        self.plan()
+        self.log("chips", 0, CHIPS)
+        self.sign_in("cook")
+        for typed, words in (
+            ({"third": "6200"}, "sulphidity is 6200 %, outside 0 to 60 %"),
+            ({"third": "62"}, "sulphidity is 62 %"),
+            ({"third": "-1"}, "sulphidity is -1 %"),
+            ({"second": "1050"}, "the strength of the liquor is 1050 g/L NaOH"),
+            ({"second": "0"}, "the strength of the liquor is 0 g/L NaOH"),
+        ):
+            form = {"kind": "liquor", "amount": "24", "second": "105", "third": "26", "minded": "on", **typed}
+            self.assertContains(self.client.post("/live/cook/1190/step/", form), words, status_code=422)
+        self.assertFalse(Step.objects.filter(number=1190, kind="liquor").exists())
+
+    def test_every_page_of_a_cook_opens_whatever_is_stored_of_it(self):
+        self.charge_it()
+        self.heat_it(until=100)
+        self.sign_in("cook")
+        step = Step.objects.get(number=1190, kind="liquor")
+        absurd = (
+            {"third": 62.0}, {"third": -3.0}, {"second": 1e308}, {"second": 0.0}, {"second": -5.0}, {"amount": 1e300},
+            {"amount": -4.0}, {"amount": 1e-300}, {"amount": None, "second": None, "third": None}, {"amount": float("inf")},
+        )  # fmt: skip
+        for changes in absurd:
+            with self.subTest(changes):
+                fields = {name: getattr(step, name) for name in ("amount", "second", "third")} | changes
+                step = Step.objects.create(
+                    world=self.world, number=1190, kind="liquor", at=step.at, supersedes=step, why="slip",
+                    by=self.people["cook"], form_key=f"slip-{changes}"[:60], **fields,
+                )  # fmt: skip
+                for address in (
+                    "",
+                    "at/cook/",
+                    "cook/",
+                    "cook/1190/",
+                    "cook/1190/sheet/",
+                    "cook/1187/",
+                    "hand-over/",
+                    "cook/liquor/",
+                ):
+                    self.assertIn(self.client.get(f"/live/{address}").status_code, (200, 302), address)
+                self.assertEqual(
+                    self.client.post("/live/cook/1190/what-if/", {"charge_pct": "17"}).status_code in (200, 404), True
+                )
+        self.assertContains(self.client.get("/live/cook/1190/"), f"/live/cook/1190/step/{step.pk}/correct/")
 
     def test_what_if_moves_what_it_should(self):
         self.sign_in("cook")

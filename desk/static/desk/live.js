@@ -13,10 +13,45 @@ function tick() {
 
 setInterval(tick, 5000);
 
-document.addEventListener("fox:recorded", () => {
-  const desk = document.getElementById("desk");
-  if (desk && window.htmx) window.htmx.ajax("GET", location.pathname + location.search, { source: desk, target: "#desk", swap: "innerMorph" });
+// Only the desk's own answer may take its place: not a sign-in page the session's end led to, not a refusal.
+document.addEventListener("htmx:before:response", (event) => {
+  const { sourceElement, response } = event.detail.ctx;
+  if (sourceElement?.id !== "desk") return;
+  const away = response.raw.redirected || (response.status !== 200 && response.status !== 304);
+  document.body.toggleAttribute("data-cut-off", away);
+  if (away) event.preventDefault();
 });
+
+// What somebody has begun to type is theirs until it is sent: a refresh leaves it alone.
+document.addEventListener("input", (event) => event.target.closest("#desk")?.contains(event.target) && (event.target.dataset.typed = ""));
+document.addEventListener("htmx:before:morph:node", (event) => {
+  const { oldNode } = event.detail;
+  if (oldNode instanceof HTMLElement && "typed" in oldNode.dataset) event.preventDefault();
+});
+
+// A refused form comes back as it was typed: every field of the form that was sent, opened, the faulty one in focus.
+const sent = document.getElementById("sent");
+if (sent) {
+  const typed = JSON.parse(sent.textContent);
+  const fits = (form) => new URL(form.action, location).pathname === typed.action
+    && [...form.elements].every((field) => field.type !== "hidden" || !(field.name in typed.fields) || field.name === "form_key"
+      || typed.fields[field.name].includes(field.value));
+  const form = [...document.querySelectorAll("#main form[method=post]")].find(fits);
+  for (const field of form?.elements ?? []) {
+    const values = typed.fields[field.name];
+    if (!values || field.type === "hidden" || field.type === "password") continue;
+    if (field.type === "checkbox" || field.type === "radio") field.checked = values.includes(field.value);
+    else field.value = values.shift() ?? field.value;
+    field.dataset.typed = "";
+  }
+  form?.closest("details")?.setAttribute("open", "");
+  const faulty = form?.elements[typed.fault];
+  if (faulty instanceof HTMLElement && faulty.type !== "hidden") {
+    faulty.setAttribute("aria-invalid", "true");
+    faulty.setAttribute("aria-describedby", "refused");
+    faulty.focus();
+  }
+}
 
 // On a narrow screen the rail opens folded.
 if (matchMedia("(max-width: 1000px)").matches) document.querySelector(".rail-fold")?.removeAttribute("open");

@@ -18,12 +18,12 @@ from desk.cooking.steps import correct_step, log_step, read_gauges
 from desk.floor.faults import fault
 from desk.floor.models import Cook
 from desk.floor.state import State
-from desk.people.roles import CORRECT
+from desk.people.roles import COOK
 from desk.stations.forms import key_of, maybe, moment, number, words_of
 from desk.stations.frame import new_key, on_line, signed_in, tabs_of
 from desk.stations.frame import page as render_page
 from desk.stations.pages.cook.drawing import draw_board, draw_cook
-from desk.stations.pages.cook.step_forms import amounts_of, gauge_form, step_forms
+from desk.stations.pages.cook.step_forms import amounts_of, fix_fields, gauge_form, step_forms
 from desk.stations.pages.cook.what_if import what_if_context
 from desk.stations.pages.station import station_context
 from desk.yard.trace import fed
@@ -106,6 +106,7 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         "decision": decision(house, followed) if followed else None,
         "charge_moved": charge_moved(followed),
         "steps": house.steps(cook),
+        "fixes": {one.pk: fix_fields(recipe, one) for one in house.steps(cook)},
         "forms": step_forms(house, cook, recipe, followed, request, opened),
         "gauges": gauge_form(house, cook, followed, request, opened),
         "forecast": house.news.forecasts.get(number),
@@ -119,8 +120,9 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         ),
         "cautions": recipe.cautions or state.line.station("cook").cautions,
         "what_if": what_if_context(house, followed, {}) if followed and followed.running else None,
-        "may_correct": signed_in(request).may(CORRECT),
+        "may_correct": signed_in(request).may(COOK),
         "refused": refused,
+        "trouble": house.trouble.get(number, ""),
         "readings": _readings(state, context["readings"], recipe),
     }
     return render_page(request, state, "cook/page.html", context, here="cook", status=422 if refused else 200)
@@ -243,11 +245,8 @@ def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpRes
     cook = get_object_or_404(Cook, world=state.world, number=number)
     recipe = recipe_of(state, cook)
     try:
-        changes: dict[str, Any] = {"amount": maybe(request.POST.get("amount", ""), "amount", "Amount")}
-        if "second" in request.POST:
-            second = maybe(request.POST.get("second", ""), "second", "Second figure")
-            scale = 0.01 if row.kind == "chips" else 1.0
-            changes["second"] = None if second is None else second * scale
+        amounts = amounts_of(request, recipe, row.kind)
+        changes = {name: getattr(amounts, name) for name in ("amount", "second", "third")}
         correct_step(state, signed_in(request), row, changes, why=request.POST.get("why", ""), form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(request, state, number, refused=f"Step of {recipe.name} not superseded: {words_of(error)}.")

@@ -6,6 +6,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from desk.cooking.house import Followed, House
+from desk.cooking.news import Done
 from desk.cooking.steps import FILL_NAME, LIQUOR_NAME, MINDED, Amounts
 from desk.floor.models import Cook
 from desk.stations.forms import Field, maybe
@@ -111,6 +112,28 @@ def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, 
     return ()
 
 
+def fix_fields(recipe: Recipe, done: Done) -> tuple[Field, ...]:
+    """Return the numbers of a step as they were logged, to be corrected: every one it may have."""
+    found = []
+    for one in (*_fields(recipe, done.kind, {}, {}), *_of_chips(done.kind)):
+        value = getattr(done, one.name)
+        scale = 100 if one.name in _in_per_cent(recipe, done.kind) else 1
+        found.append(replace(one, text="" if value is None else f"{scale * value:.6g}"))
+    return tuple(found)
+
+
+def _of_chips(kind: str) -> tuple[Field, ...]:
+    chips = (Field("amount", "Chips, t", "", "t"), Field("second", "Moisture, %", "", "%"))
+    return chips if kind == "chips" else ()
+
+
+def _in_per_cent(recipe: Recipe, kind: str) -> frozenset[str]:
+    """Name the numbers that are typed in per cent and kept as a fraction."""
+    if kind == "chips":
+        return frozenset({"second"})
+    return frozenset({"third"}) if kind == "liquor" and recipe.school == "kraft" else frozenset()
+
+
 def gauge_form(
     house: House, cook: Cook, followed: Followed | None, request: HttpRequest, opened: str
 ) -> dict[str, Any] | None:
@@ -130,12 +153,10 @@ def gauge_form(
 
 def amounts_of(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts:
     """Read the amounts of a step as typed; DomainError names the one that is no number."""
-    labels = {field.name: field.label for field in _fields(recipe, kind, {}, {})}
-    value = {
-        name: maybe(request.POST.get(name, ""), name, labels[name])
-        for name in ("amount", "second", "third")
-        if name in labels
-    }
-    if kind == "liquor" and recipe.school == "kraft" and value.get("third") is not None:
-        value["third"] = (value["third"] or 0.0) / 100
+    fields = (*_fields(recipe, kind, {}, {}), *_of_chips(kind))
+    labels = {field.name: field.label for field in fields if not field.wide}
+    value = {name: maybe(request.POST.get(name, ""), name, label) for name, label in labels.items()}
+    for name in _in_per_cent(recipe, kind):
+        if (typed := value.get(name)) is not None:
+            value[name] = typed / 100
     return Amounts(**value, text=request.POST.get("text", "")[:300])
