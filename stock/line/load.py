@@ -1,5 +1,7 @@
 """Reading a line definition: from YAML, with faults said in the reader's terms; and the format's schema."""
 
+from collections.abc import Hashable
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -9,8 +11,24 @@ from pydantic import ValidationError
 from stock.line.definition import FORMAT, Definition, DefinitionError
 
 
+class _OnceOnly(getattr(yaml, "CSafeLoader", yaml.SafeLoader)):  # type: ignore[misc]
+    """Reads YAML, in C where that is built in; a key written twice in one mapping is refused with its line."""
+
+    def construct_mapping(self, node: yaml.MappingNode, deep: bool = False) -> dict[Hashable, Any]:  # noqa: FBT001, FBT002
+        """Return a mapping whose keys were each written once."""
+        first: dict[str, int] = {}
+        for key, _ in node.value:
+            if key.value in first:
+                problem = f"{key.value} stands in line {first[key.value]} already; each key is written once"
+                raise yaml.constructor.ConstructorError(None, None, problem, key.start_mark)
+            first[key.value] = key.start_mark.line + 1
+        found: dict[Hashable, Any] = super().construct_mapping(node, deep)
+        return found
+
+
+@lru_cache(maxsize=16)
 def parse_definition(text: str) -> Definition:
-    """Return the definition written in `text` (YAML).
+    """Return the definition written in `text` (YAML); the same text is read once a process.
 
     Raises
     ------
@@ -20,7 +38,7 @@ def parse_definition(text: str) -> Definition:
     if len(text) > 2_000_000:
         raise DefinitionError(["the file is larger than 2 MB; a line definition is far smaller"])
     try:
-        raw = yaml.safe_load(text)
+        raw = yaml.load(text, _OnceOnly)  # noqa: S506  a safe loader
     except yaml.YAMLError as error:
         where = getattr(error, "problem_mark", None)
         place = f"line {where.line + 1}, column {where.column + 1}: " if where else ""
