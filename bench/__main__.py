@@ -92,8 +92,8 @@ def pages() -> None:
 
     import desk.urls
     from desk.floor.state import State
+    from desk.frame.page import on_line, page
     from desk.people.models import Person
-    from desk.stations.frame import on_line, page
 
     def empty_view(request: HttpRequest, state: State) -> HttpResponse:
         return page(request, state, "components/_empty.html", {"sentence": ""})
@@ -272,7 +272,7 @@ def a_year_of_lots() -> None:
     from datetime import timedelta
 
     from desk.floor.models import World
-    from desk.yard.models import Classification, Lot, Movement, Op
+    from desk.stations.yard.models import Classification, Lot, Movement, Op
 
     world = World.objects.get(slug="live")
     lots, ops = list(Lot.objects.filter(world=world)), list(Op.objects.filter(world=world))

@@ -4,7 +4,7 @@ from django.urls import URLPattern, URLResolver, include, path
 
 urlpatterns: list[URLPattern | URLResolver] = [
     path("", include("desk.people.urls")),
-    path("", include("desk.stations.urls")),
+    path("", include("desk.screens.urls")),
 ]
 handler404 = "desk.floor.faults.not_found"
 handler500 = "desk.floor.faults.broken"

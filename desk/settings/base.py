@@ -45,10 +45,12 @@ INSTALLED_APPS = [
     "desk.people",
     "desk.mill",
     "desk.floor",
+    "desk.frame",
     "desk.exchange",
-    "desk.yard",
-    "desk.cooking",
-    "desk.stations",
+    "desk.stations.plain",
+    "desk.stations.yard",
+    "desk.stations.cook",
+    "desk.screens",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -69,7 +71,6 @@ WSGI_APPLICATION = "desk.wsgi.application"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
-        "DIRS": [ROOT / "desk" / "templates"],
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": [
@@ -77,7 +78,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
             ],
-            "builtins": ["desk.stations.templatetags.desk"],
+            "builtins": ["desk.frame.templatetags.desk"],
         },
     }
 ]

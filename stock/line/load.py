@@ -14,7 +14,7 @@ from stock.line.definition import FORMAT, Definition, DefinitionError
 class _OnceOnly(getattr(yaml, "CSafeLoader", yaml.SafeLoader)):  # type: ignore[misc]
     """Reads YAML, in C where that is built in; a key written twice in one mapping is refused with its line."""
 
-    def construct_mapping(self, node: yaml.MappingNode, deep: bool = False) -> dict[Hashable, Any]:  # noqa: FBT001, FBT002
+    def construct_mapping(self, node: yaml.MappingNode, deep: bool = False) -> dict[Hashable, Any]:
         """Return a mapping whose keys were each written once."""
         first: dict[str, int] = {}
         for key, _ in node.value:

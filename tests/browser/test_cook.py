@@ -6,9 +6,9 @@ from datetime import timedelta
 import numpy as np
 from playwright.sync_api import expect
 
-from desk.cooking.models import Forecast, Result, Step
 from desk.floor.models import Cook, World, epoch
 from desk.floor.services import store_samples
+from desk.stations.cook.models import Forecast, Result, Step
 from stock.cooking.schedule import planned_pressure, planned_profile
 from tests.browser.base import NOW, BrowserCase
 from tests.line import hallin_reach, tidewater_bench

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from desk.cooking.models import Charge, LiquorTest, Result, Step
 from desk.floor.models import Order, Record, World
-from desk.yard.models import BlendPlan, Classification, Lot, Op
+from desk.stations.cook.models import Charge, LiquorTest, Result, Step
+from desk.stations.yard.models import BlendPlan, Classification, Lot, Op
 from tests.browser.base import NOW, BrowserCase
 
 KEPT = (Record, Order, Charge, Step, Result, LiquorTest, Lot, Op, Classification, BlendPlan)

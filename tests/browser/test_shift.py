@@ -3,7 +3,7 @@
 from playwright.sync_api import expect
 
 from desk.floor.models import HandOver, Order, Record
-from desk.yard.models import Lot
+from desk.stations.yard.models import Lot
 from tests.browser.base import BrowserCase
 
 

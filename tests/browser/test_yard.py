@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from desk.floor.models import Record, World
 from desk.floor.state import State
-from desk.yard.models import BlendPlan, Classification, Holding, Lot, Movement
+from desk.stations.yard.models import BlendPlan, Classification, Holding, Lot, Movement
 from tests.browser.base import BrowserCase
 from tests.desk.base import NOW
 

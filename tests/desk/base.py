@@ -8,11 +8,11 @@ from unittest.mock import patch
 import numpy as np
 from django.test import TestCase
 
-from desk.cooking.models import Forecast, Result
 from desk.floor.models import Cook, Order, Record, World, epoch
 from desk.floor.services import record_reading, store_samples
 from desk.mill.services import approve_definition
 from desk.people.models import Person
+from desk.stations.cook.models import Forecast, Result
 from standin.plant import Plant
 from stock.cooking.liquor import charge_as_na2o
 from tests.line import MILL, hallin_reach

@@ -9,9 +9,7 @@ from django.template import Context, Template
 from django.test import RequestFactory
 
 from desk.floor.state import Reading
-from desk.people.models import Person
-from desk.people.roles import ACTIONS, ROLES, who_may
-from desk.stations.templatetags.desk import (
+from desk.frame.templatetags.desk import (
     equation,
     hours,
     join_path,
@@ -22,6 +20,8 @@ from desk.stations.templatetags.desk import (
     state_mark,
     svg_num,
 )
+from desk.people.models import Person
+from desk.people.roles import ACTIONS, ROLES, who_may
 from stock.book import METHODS
 from stock.figure import Datum, Origin, figure, given
 from stock.judge.limits import judge

@@ -9,14 +9,8 @@ import numpy as np
 from django.core.exceptions import ValidationError
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from desk.cooking.bench import correct_result, correct_test, record_test, take_result
-from desk.cooking.board import board_of
-from desk.cooking.devices import Batch, note_batch
-from desk.cooking.house import house_of
-from desk.cooking.learn import accept_relation, past_cooks, study
-from desk.cooking.models import Charge, Forecast, LiquorTest, RelationVersion, Result, Step
-from desk.cooking.steps import Amounts, correct_step, log_step, next_number, plan_charge, read_gauges
 from desk.exchange.models import Staged
+from desk.exchange.pick_up import pick_up
 from desk.floor.appending import AppendOnlyError
 from desk.floor.handover import compose
 from desk.floor.models import Cook, Record, World, epoch
@@ -24,7 +18,13 @@ from desk.floor.next_up import next_up
 from desk.floor.services import NotAllowedError, store_samples
 from desk.floor.state import State
 from desk.mill.services import approve_definition
-from desk.yard.pick_up import pick_up
+from desk.stations.cook.bench import correct_result, correct_test, record_test, take_result
+from desk.stations.cook.board import board_of
+from desk.stations.cook.devices import Batch, note_batch
+from desk.stations.cook.house import house_of
+from desk.stations.cook.learn import accept_relation, past_cooks, study
+from desk.stations.cook.models import Charge, Forecast, LiquorTest, RelationVersion, Result, Step
+from desk.stations.cook.steps import Amounts, correct_step, log_step, next_number, plan_charge, read_gauges
 from stock.cooking.schedule import planned_profile
 from stock.errors import DomainError
 from tests.desk.base import NOW, DeskCase, measured_cooks, plant
@@ -335,7 +335,7 @@ class Bench(HouseCase):
         )
 
     def test_white_and_green_together_say_how_well_it_was_causticized(self):
-        from desk.stations.pages.cook.liquor import causticizing, liquor_figure
+        from desk.stations.cook.pages.liquor import causticizing, liquor_figure
 
         green = {"a_ml": 8.2, "b_ml": 14.6, "c_ml": 37.0, "acid_normality": 0.5, "sample_ml": 5.0}
         record_test(self.state(), self.people["tester"], "white", ABC, at=NOW, form_key="w")

@@ -2,17 +2,17 @@
 
 from datetime import timedelta
 
-from desk.cooking.board import board_of
-from desk.cooking.house import follow_all, house_of
 from desk.floor.handover import compose, cover_text
 from desk.floor.models import Cook, Order
 from desk.floor.next_up import MOST, next_up
 from desk.floor.sheet_pdf import sheet_pdf
 from desk.floor.state import State
-from desk.stations.pages.cook.drawing import draw_board, draw_cook
-from desk.stations.pages.cook.overview import charge_moved, sentence
-from desk.stations.pages.line import sentence as line_sentence
-from desk.stations.pages.line import stories, vat_fill
+from desk.screens.line import sentence as line_sentence
+from desk.screens.line import stories, vat_fill
+from desk.stations.cook.board import board_of
+from desk.stations.cook.house import follow_all, house_of
+from desk.stations.cook.pages.drawing import draw_board, draw_cook
+from desk.stations.cook.pages.overview import charge_moved, sentence
 from tests.desk.base import NOW, DeskCase
 from tests.line import hallin_reach
 

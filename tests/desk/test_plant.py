@@ -21,12 +21,12 @@ from asyncua import Client
 from django.core.management import call_command
 from django.db.models import Sum
 
+from desk.exchange.management.commands.collect import find_nodes, keep
 from desk.floor.models import Cook, HandOver, Order, Record, Sample, World, epoch
 from desk.floor.state import State
 from desk.people.models import Person
-from desk.stations.management.commands.collect import find_nodes, keep
-from desk.yard.models import Holding, Movement
-from desk.yard.stock import yard_of
+from desk.stations.yard.models import Holding, Movement
+from desk.stations.yard.stock import yard_of
 from standin.__main__ import NAMESPACE, write_history
 from tests.desk.base import NOW, DeskCase, plant
 from tests.line import MILL, hallin_reach

@@ -181,7 +181,7 @@ class Floor(DeskCase):
         ):
             with (
                 self.subTest(text),
-                patch("desk.stations.pages.entry.record_reading", side_effect=OperationalError(text)),
+                patch("desk.screens.entry.record_reading", side_effect=OperationalError(text)),
             ):
                 answer = self.client.post("/live/entry/record/", {"line": "brown cons 3.5"})
                 self.assertContains(answer, words, status_code=503)

@@ -13,6 +13,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db.models import Sum
 
 from desk.exchange.models import Staged
+from desk.exchange.pick_up import pick_up
 from desk.exchange.reading import read_rows, write_rows
 from desk.floor.appending import AppendOnlyError
 from desk.floor.handover import compose
@@ -20,15 +21,14 @@ from desk.floor.models import Cook, Record, epoch
 from desk.floor.next_up import next_up
 from desk.floor.services import NotAllowedError, correct
 from desk.floor.state import State
-from desk.yard.contribution import due
-from desk.yard.lots import Load, correct_lot, receive
-from desk.yard.models import BlendPlan, Classification, Dropped, Holding, Lot, Movement, Op, Ticket
-from desk.yard.pick_up import pick_up
-from desk.yard.piles import chip_logs, draw_from, survey, take_back
-from desk.yard.stock import STEPS, yard_of
-from desk.yard.tables import YARD_TABLES
-from desk.yard.trace import cooks_of_lot, lots_of_cook
-from desk.yard.work import classify, knife_step, log_trip, release_lot
+from desk.stations.yard.contribution import due
+from desk.stations.yard.lots import Load, correct_lot, receive
+from desk.stations.yard.models import BlendPlan, Classification, Dropped, Holding, Lot, Movement, Op, Ticket
+from desk.stations.yard.piles import chip_logs, draw_from, survey, take_back
+from desk.stations.yard.stock import STEPS, yard_of
+from desk.stations.yard.tables import YARD_TABLES
+from desk.stations.yard.trace import cooks_of_lot, lots_of_cook
+from desk.stations.yard.work import classify, knife_step, log_trip, release_lot
 from stock.errors import DomainError
 from tests.desk.base import NOW, DeskCase
 

@@ -13,15 +13,16 @@ from desk.floor.handover import compose
 from desk.floor.models import Record
 from desk.floor.next_up import next_up
 from desk.floor.state import State
-from desk.stations.pages.yard import drawing
-from desk.stations.pages.yard.blend import attempt as try_blend
-from desk.stations.pages.yard.blend import hot_piles
-from desk.stations.pages.yard.chips import bars, effects, trend
-from desk.stations.panels import PANELS, attempt
-from desk.yard.models import Classification, Lot
-from desk.yard.news import read_news
-from desk.yard.stock import source_name, sources, yard_of
-from desk.yard.work import classify
+from desk.frame.panels.attempt import attempt
+from desk.stations.yard.models import Classification, Lot
+from desk.stations.yard.news import read_news
+from desk.stations.yard.pages import drawing
+from desk.stations.yard.pages.blend import attempt as try_blend
+from desk.stations.yard.pages.blend import hot_piles
+from desk.stations.yard.pages.chips import bars, effects, trend
+from desk.stations.yard.panels import YARD_PANELS
+from desk.stations.yard.stock import source_name, sources, yard_of
+from desk.stations.yard.work import classify
 from stock.intake.bagasse import depith_stage
 from stock.line.cooking import CookDef
 from tests.desk.base import NOW
@@ -65,7 +66,7 @@ class Drawing(TestCase):
 
 class Panels(YardCase):
     def panel(self, name, **typed):
-        return attempt(State(self.world, NOW), PANELS[name], typed)
+        return attempt(State(self.world, NOW), YARD_PANELS[name], typed)
 
     def test_depithing_is_the_stages_in_a_string(self):
         found = self.panel("depith", feed_bdt="100")

@@ -1,0 +1,75 @@
+"""Read the plant's instruments over OPC UA, pick up what devices leave in their folder, and keep both."""
+
+import asyncio
+import logging
+import time
+from pathlib import Path
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from asyncua import Client, ua
+from django.core.management.base import BaseCommand, CommandParser
+
+from desk.exchange.pick_up import pick_up
+from desk.floor.models import World
+from desk.floor.services import store_samples
+from desk.mill.selectors import line_of
+from desk.stations.cook.devices import Batch, note_batch
+from stock.line.definition import Definition
+
+log = logging.getLogger(__name__)
+
+
+class Command(BaseCommand):
+    """The one writer of instrument values: batches them, and waits out a lost connection."""
+
+    help = "Read the live tags of a world from an OPC UA server until stopped."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        """Take the server's address and the pace."""
+        parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
+        parser.add_argument("--namespace", default="urn:fox-vat:standin")
+        parser.add_argument("--world", default="live")
+        parser.add_argument("--drop", type=Path, help="folder where weighbridge, probe and belts leave their files")
+        parser.add_argument("--every", type=float, default=5.0, help="seconds between readings")
+
+    def handle(self, **options: Any) -> None:
+        """Run until stopped."""
+        logging.getLogger("asyncua").setLevel(logging.CRITICAL)
+        try:
+            asyncio.run(self._run(options))
+        except KeyboardInterrupt:
+            return
+
+    async def _run(self, options: dict[str, Any]) -> None:
+        world = await sync_to_async(World.objects.select_related("version").get)(slug=options["world"])
+        line = await sync_to_async(line_of)(world.version)
+        while True:
+            try:
+                async with Client(options["endpoint"]) as client:
+                    nodes = await find_nodes(client, options["namespace"], line)
+                    while True:
+                        values = await client.read_values(nodes)
+                        await sync_to_async(keep)(world, line, values, int(time.time()))
+                        if options["drop"] is not None:
+                            await sync_to_async(pick_up)(world, options["drop"])
+                        await asyncio.sleep(options["every"])
+            except (OSError, ua.UaError, TimeoutError):
+                await asyncio.sleep(1.0)  # the plant is not there yet, or went away
+
+
+async def find_nodes(client: Client, namespace: str, line: Definition) -> list[Any]:
+    """Return the server's nodes: the live tags, then the cook in each digester."""
+    index = await client.get_namespace_index(namespace)
+    names = [tag.id for tag in line.tags if tag.live]
+    names += [f"digester_{digester.number}_cook" for digester in line.cook.digesters]
+    return [client.get_node(ua.NodeId(name, index)) for name in names]
+
+
+def keep(world: World, line: Definition, values: list[Any], at_s: int) -> None:
+    """Keep one reading of every live tag, and any cook not known yet."""
+    tags = [tag.id for tag in line.tags if tag.live]
+    store_samples(world.pk, [(tag, at_s, value) for tag, value in zip(tags, values, strict=False)])
+    for digester, batch in zip(line.cook.digesters, values[len(tags) :], strict=False):
+        if batch[0]:
+            note_batch(world, Batch.of(digester.number, digester.recipes[0], batch))

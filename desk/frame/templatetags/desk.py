@@ -1,0 +1,296 @@
+"""How a number, a band, a moment is written. Every screen uses these and nothing else."""
+
+import re
+from collections.abc import Mapping
+from typing import Any
+from urllib.parse import urlencode
+
+from django import template
+from django.template.context import Context
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.html import escape, format_html
+from django.utils.safestring import SafeString, mark_safe
+
+from desk.floor.handover import cover_text
+from desk.floor.state import Reading
+from desk.frame.words import lower_first
+from stock.figure import Datum, Figure, number_text
+from stock.judge.limits import share_of_band
+from stock.names import spoken, suffix_of, unit_of
+from stock.units import readable, shown
+from stock.working import Arg, Method
+
+register = template.Library()
+
+SHAPES = {"outside": "▲", "act": "◆"}
+WORDS = {"outside": "outside its band", "act": "act now"}
+
+
+def _system(context: Context) -> Any:
+    user = getattr(context.get("request"), "user", None)
+    return getattr(user, "units", "metric")
+
+
+def _in_units(context: Context, value: float, unit: str, decimals: int) -> tuple[str, str]:
+    value, unit = shown(*readable(value, unit), _system(context))
+    return f"{value:,.{decimals}f}".replace(",", " "), unit
+
+
+def _as_shown(context: Context, figure: Figure) -> tuple[str, str]:
+    """Return a figure's number and unit as people read them: covers as times, fractions in per cent."""
+    if figure.key.startswith("cover:"):
+        return cover_text(figure.value), ""
+    if figure.result_name.endswith("_frac"):
+        return _in_units(context, 100 * figure.value, "%", max(figure.decimals - 2, 0))
+    return _in_units(context, figure.value, figure.unit, figure.decimals)
+
+
+def working_url(world_slug: str, key: str, path: str = "") -> str:
+    """Return the address of a number's working."""
+    query = {"of": key, **({"path": path} if path else {})}
+    return f"{reverse('working', args=[world_slug])}?{urlencode(query)}"
+
+
+@register.simple_tag(takes_context=True)
+def num(context: Context, figure: Figure, css: str = "") -> SafeString:
+    """Write a number with its unit; pressing it opens its working."""
+    text, unit = _as_shown(context, figure)
+    tail = format_html(' <span class="unit">{}</span>', unit) if unit else ""
+    if not figure.key:
+        return format_html('<span class="num {}">{}{}</span>', css, text, tail)
+    url = working_url(context["world"].slug, figure.key)
+    label = f"{figure.label}: {text} {unit}".strip() + ", open the working"
+    return format_html(
+        '<a class="num {}" href="{}" aria-label="{}" hx-get="{}" hx-target="#float" hx-swap="innerHTML">{}{}</a>',
+        css,
+        url,
+        label,
+        url,
+        text,
+        tail,
+    )
+
+
+@register.simple_tag(takes_context=True)
+def svg_num(
+    context: Context,
+    figure: Figure | None,
+    x: float,
+    y: float,
+    css: str = "",
+    prefix: str = "",
+    none: str = "not measured",
+) -> SafeString:
+    """Write a number inside a drawing, or `none` where there is no number; pressing it opens its working."""
+    if figure is None:
+        return format_html('<text x="{}" y="{}" class="t-num soft">{}</text>', f"{x:.1f}", f"{y:.1f}", none)
+    text, unit = _as_shown(context, figure)
+    url = working_url(context["world"].slug, figure.key)
+    said = f"{prefix.strip('▲◆ ')} {text} {unit}".strip()  # what is seen comes first where words stand before it
+    label = f"{said}, {figure.label}" if prefix.strip("▲◆ ") else f"{figure.label}: {said}"
+    label += ", open the working"
+    tail = format_html(' <tspan class="t-unit">{}</tspan>', unit) if unit else ""
+    return format_html(
+        '<a href="{}" aria-label="{}" hx-get="{}" hx-target="#float" hx-swap="innerHTML" class="svg-num {}">'
+        '<text x="{}" y="{}" class="t-num">{}{}{}</text></a>',
+        url,
+        label,
+        url,
+        css,
+        f"{x:.1f}",
+        f"{y:.1f}",
+        prefix,
+        text,
+        tail,
+    )
+
+
+@register.simple_tag
+def state_mark(level: str) -> SafeString:
+    """Write the shape of a state: a triangle outside the band, a diamond past the action limit."""
+    if level not in SHAPES:
+        return SafeString("")
+    return format_html(
+        '<span class="mark mark-{}" role="img" aria-label="{}">{}</span>', level, WORDS[level], SHAPES[level]
+    )
+
+
+@register.inclusion_tag("components/_measure.html", takes_context=True)
+def measure(context: Context, reading: Reading) -> dict[str, Any]:
+    """Show a reading against its band."""
+    place = None
+    if reading.tag.band is not None:
+        low, high, value = share_of_band(reading.tag.band, reading.tag.plausible, reading.value)
+        target = share_of_band(reading.tag.band, reading.tag.plausible, reading.tag.band.target)[2]
+        place = {"low": 120 * low, "width": 120 * (high - low), "value": 120 * value, "target": 120 * target}
+    return {
+        "reading": reading,
+        "figure": reading.as_figure(),
+        "place": place,
+        "world": context["world"],
+        "request": context["request"],
+    }
+
+
+@register.simple_tag(takes_context=True)
+def in_units(context: Context, value: float, unit: str, decimals: int = 1) -> SafeString:
+    """Write a bare value in the reader's units."""
+    text, unit = _in_units(context, value, unit, decimals)
+    return format_html('{} <span class="unit">{}</span>', text, unit) if unit else format_html("{}", text)
+
+
+@register.filter
+def short(value: float) -> str:
+    """Write a value as it was typed, near enough."""
+    return f"{value:.6g}"
+
+
+@register.filter
+def clock(at: Any) -> str:
+    """Write a moment as 14:52."""
+    return timezone.localtime(at).strftime("%H:%M") if at else ""
+
+
+@register.filter
+def day_clock(at: Any) -> str:
+    """Write a moment with its day."""
+    return timezone.localtime(at).strftime("%d %b %H:%M") if at else ""
+
+
+@register.filter
+def hours(minutes: Any) -> str:
+    """Write a duration as 2 h 10 min."""
+    whole = int(minutes)
+    return f"{whole // 60} h {whole % 60} min" if whole >= 60 else f"{whole} min"
+
+
+@register.filter
+def get(mapping: Mapping[str, Any], key: str) -> Any:
+    """Read a mapping."""
+    return mapping.get(key)
+
+
+@register.filter
+def times(value: float, factor: float) -> float:
+    """Scale a number for a drawing."""
+    return float(value) * float(factor)
+
+
+@register.filter
+def plus(value: float, other: float) -> float:
+    """Add, for a place in a drawing."""
+    return float(value) + float(other)
+
+
+@register.filter
+def minus(value: float, other: float) -> float:
+    """Take away, for a place in a drawing."""
+    return float(value) - float(other)
+
+
+@register.filter
+def fixed(value: float | None, decimals: int = 1) -> str:
+    """Write a number with some decimals, nothing for none."""
+    return "" if value is None else f"{float(value):.{int(decimals)}f}"
+
+
+@register.filter
+def signed(value: float | None, decimals: int = 1) -> str:
+    """Write a difference with its sign; what rounds to nought has none."""
+    if value is None:
+        return ""
+    text = f"{float(value):+.{int(decimals)}f}"
+    return text.lstrip("+-") if float(text) == 0 else text.replace("-", "−")
+
+
+@register.filter
+def amount(value: float | None, unit: str) -> str:
+    """Write an amount so that a workshop's litres and a mill's cubic metres both read well."""
+    if value is None:
+        return ""
+    number, shown_unit = readable(float(value), unit)
+    return f"{number:.1f} {shown_unit}".strip()
+
+
+register.filter("lower_first", lower_first)
+
+
+@register.filter
+def equation(method: Method) -> SafeString:
+    """Write an equation for people: names without their units, signs as printed."""
+    return mark_safe("<br>".join(_printed(line, {}) for line in method.equation.splitlines()))  # noqa: S308  built from escaped parts
+
+
+@register.simple_tag
+def put_in(figure: Figure) -> SafeString:
+    """Write the equation with the numbers put in, where it is one that can be."""
+    if figure.method is None or (not figure.method.exact and len(figure.method.equation.splitlines()) > 2):
+        return SafeString("")
+    line = next((line for line in figure.method.equation.splitlines() if line.startswith(figure.result_name)), "")
+    if not line or any(
+        isinstance(datum.value, (list, tuple)) or hasattr(datum.value, "shape") for datum in figure.data.values()
+    ):
+        return SafeString("")
+    values = {name: number_text(datum.value) for name, datum in figure.data.items()}
+    values |= {name: number_text(value) for name, value in figure.results.items() if name != figure.result_name}
+    right = _printed(line.partition("=")[2].strip(), values)
+    return format_html("= {} = <strong>{}</strong> {}", mark_safe(right), number_text(figure.value), figure.unit)  # noqa: S308
+
+
+def _printed(text: str, values: Mapping[str, str]) -> str:
+    """Turn an expression over argument names into printed form."""
+
+    def word(match: re.Match[str]) -> str:
+        name = match.group(0)
+        if name in values:
+            return escape(values[name])
+        if suffix_of(name) and ("_" in name or name in ("kappa", "n", "alpha", "beta")):
+            return f'<span class="eq-name">{escape(spoken(name).replace(" ", "_"))}</span>'
+        return escape(name)
+
+    parts = re.split(r"([A-Za-z_][A-Za-z_0-9]*)", text)
+    out = []
+    for part in parts:
+        if re.fullmatch(r"[A-Za-z_][A-Za-z_0-9]*", part):
+            out.append(re.sub(r".*", word, part, count=1))
+        else:
+            out.append(escape(part).replace("**", "^").replace(" * ", " · ").replace(" - ", " − "))
+    return "".join(out)
+
+
+@register.filter
+def argument_label(name: str) -> str:
+    """Write an argument's name in words."""
+    return spoken(name)
+
+
+@register.filter
+def argument_unit(name: str) -> str:
+    """Write an argument's unit."""
+    return unit_of(name) if suffix_of(name) else ""
+
+
+@register.filter
+def datum_text(datum: Datum) -> str:
+    """Write what was put in."""
+    return number_text(datum.value)
+
+
+@register.simple_tag
+def allowed(figure: Figure, name: str) -> str:
+    """Write the valid range of an argument."""
+    arg = figure.method.arguments[name] if figure.method else None
+    return arg.allowed(unit_of(name)) if isinstance(arg, Arg) else ""
+
+
+@register.filter
+def join_path(path: str, name: str) -> str:
+    """Walk one step further into a working."""
+    return f"{path}/{name}".strip("/")
+
+
+@register.simple_tag
+def url_of_working(world: Any, key: str, path: str = "") -> str:
+    """Return the address of a working."""
+    return working_url(world.slug, key, path)

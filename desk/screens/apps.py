@@ -1,0 +1,9 @@
+"""The screens."""
+
+from django.apps import AppConfig
+
+
+class ScreensConfig(AppConfig):
+    """Registers the app."""
+
+    name = "desk.screens"

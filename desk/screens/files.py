@@ -1,0 +1,146 @@
+"""Files: a station's records in and out, through a preview that says row by row what is wrong."""
+
+from typing import Any, Final
+
+from django.core.exceptions import ValidationError
+from django.core.files.uploadedfile import UploadedFile
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.views.decorators.http import require_POST
+
+from desk.exchange.models import Staged
+from desk.exchange.reading import FORMS, MOST_BYTES, MOST_ROWS, read_rows, write_rows
+from desk.exchange.tables import Table, check, keep_all
+from desk.floor import clock
+from desk.floor.services import require
+from desk.floor.state import State
+from desk.frame.forms import words_of
+from desk.frame.page import on_line, signed_in
+from desk.frame.page import page as render_page
+from desk.people.roles import RECORD
+from desk.stations.cook.pages.overview import cook_context
+from desk.stations.cook.tables import COOK_TABLES
+from desk.stations.yard.pages.overview import yard_context
+from desk.stations.yard.stock import yard_of
+from desk.stations.yard.tables import YARD_TABLES
+
+SHOWN: Final = 60
+TABLES: Final[dict[str, dict[str, Table]]] = {"yard": YARD_TABLES, "cook": COOK_TABLES}
+WHAT: Final = {"yard": "The yard's records", "cook": "The cook house's records"}
+
+
+def _context(state: State, part: str) -> dict[str, Any]:
+    context = yard_context(state, "yard_files") if part == "yard" else cook_context(state, "cook_files")
+    return {
+        **context,
+        "part": part,
+        "addresses": {name: f"{part}_{name}" for name in ("files", "preview", "keep", "export")},
+    }
+
+
+def show(request: HttpRequest, state: State, part: str, *, refused: str = "", done: str = "") -> HttpResponse:
+    """Show what can be brought in and taken out."""
+    context = _context(state, part)
+    context |= {
+        "sentence": done or f"{WHAT[part]}, out as CSV, XLSX or JSON, and in again through a preview.",
+        "tables": list(TABLES[part].values()),
+        "broken": yard_of(state).news.broken if part == "yard" and state.line.yard else [],
+        "forms": list(FORMS),
+        "most_rows": MOST_ROWS,
+        "most_mb": MOST_BYTES // 1_000_000,
+        "refused": refused,
+    }
+    return render_page(request, state, "files/page.html", context, here=part, status=422 if refused else 200)
+
+
+@on_line
+def page(request: HttpRequest, state: State, part: str) -> HttpResponse:
+    """Show the files page."""
+    kept = request.GET.get("kept", "")
+    done = f"{kept} records were imported." if kept.isdigit() else ""
+    return show(request, state, part, done=done)
+
+
+@on_line
+@require_POST
+def preview(request: HttpRequest, state: State, part: str) -> HttpResponse:
+    """Read an uploaded file and keep its rows until they are looked at."""
+    person = signed_in(request)
+    require(person, RECORD)
+    table = TABLES[part].get(request.POST.get("table", ""))
+    upload = request.FILES.get("file")
+    if table is None:
+        raise Http404
+    if not isinstance(upload, UploadedFile):
+        return show(request, state, part, refused="No file was chosen; nothing was imported.")
+    if (upload.size or 0) > MOST_BYTES:
+        return show(
+            request, state, part, refused=f"The file is larger than {MOST_BYTES // 1_000_000} MB; nothing was imported."
+        )
+    try:
+        rows = read_rows(upload.name or "", upload.read())
+    except ValidationError as error:
+        return show(request, state, part, refused=f"Nothing was imported: {words_of(error)}.")
+    staged = Staged.objects.create(
+        world=state.world, table=table.id, name=(upload.name or "")[:120], rows=rows, by=person
+    )
+    return redirect(f"{part}_staged", world_slug=state.world.slug, pk=staged.pk)
+
+
+def _mine(request: HttpRequest, state: State, part: str, pk: int) -> Staged:
+    return get_object_or_404(
+        Staged, pk=pk, world=state.world, by=signed_in(request), kept_at=None, table__in=list(TABLES[part])
+    )
+
+
+@on_line
+def staged(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse:
+    """Show what an import would do, row by row."""
+    return _preview(request, state, part, _mine(request, state, part, pk))
+
+
+def _preview(request: HttpRequest, state: State, part: str, one: Staged, refused: str = "") -> HttpResponse:
+    table = TABLES[part][one.table]
+    rows = check(table, state.world, signed_in(request), one.rows, f"p{one.pk}")
+    wrong = [row for row in rows if row.faults]
+    context = _context(state, part)
+    verdict = f"{len(wrong)} of {len(rows)} rows cannot be kept." if wrong else f"All {len(rows)} rows can be kept."
+    context |= {
+        "sentence": f"{one.name}: {verdict}",
+        "one": one,
+        "table": table,
+        "wrong": wrong[:SHOWN],
+        "right": [row for row in rows if not row.faults][: max(0, SHOWN - len(wrong))],
+        "more": max(0, len(rows) - SHOWN),
+        "may_keep": not wrong,
+        "refused": refused,
+    }
+    return render_page(request, state, "files/preview.html", context, here=part, status=422 if refused else 200)
+
+
+@on_line
+@require_POST
+def keep(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse:
+    """Import a previewed file, all of it or none."""
+    one = _mine(request, state, part, pk)
+    try:
+        count = keep_all(TABLES[part][one.table], state.world, signed_in(request), one.rows, f"i{one.pk}")
+    except ValidationError as error:
+        return _preview(request, state, part, one, refused=words_of(error))
+    one.kept_at = clock.now()
+    one.save(update_fields=["kept_at"])
+    response = redirect(f"{part}_files", world_slug=state.world.slug)
+    response["Location"] += f"?kept={count}"
+    return response
+
+
+@on_line
+def export(request: HttpRequest, state: State, part: str, table: str, form: str) -> HttpResponse:
+    """Send a kind of record as a file."""
+    if table not in TABLES[part] or form not in FORMS:
+        raise Http404
+    found = TABLES[part][table]
+    response = HttpResponse(write_rows(form, found.names, found.rows(state.world)), content_type=FORMS[form])
+    stamp = clock.local(state.now).strftime("%Y%m%d_%H%M")
+    response["Content-Disposition"] = f'attachment; filename="{state.world.slug}_{table}_{stamp}.{form}"'
+    return response

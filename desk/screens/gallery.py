@@ -1,0 +1,56 @@
+"""Components in every state, for those who build screens."""
+
+from dataclasses import replace
+from datetime import UTC, datetime
+
+from django.conf import settings
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+
+from desk.floor.models import World
+from desk.floor.state import Reading, State
+from desk.frame.page import named
+from desk.frame.page import page as render_page
+from desk.screens.line import Mark, vat_fill
+from stock.figure import Origin
+from stock.judge.limits import judge
+from stock.line.drawing import Node
+
+
+def _marks() -> list[Mark]:
+    """Return a gate and a vat in each state, at levels of their own."""
+    marks = []
+    for index, (level, filled) in enumerate((("ok", 0.7), ("outside", 0.3), ("act", 0.1))):
+        gate = Node("gate", "Gate", "wash", "gate", "", 50 + 70 * index, 36, 0)
+        vat = Node("vat", "Vat", "wash", "vat", "", 270 + 70 * index, 36, 0)
+        marks += [Mark(gate, None, level), Mark(vat, None, level, vat_fill(filled), (-12.0, 24.0))]
+    return marks
+
+
+def page(request: HttpRequest) -> HttpResponse:
+    """Show each component quiet, outside its band and past its action limit."""
+    if not settings.FOX_GALLERY:
+        raise Http404
+    world = get_object_or_404(World.objects.select_related("version"), slug="live")
+    state = State(world)
+    tag = state.line.tag("brown_cons")
+    at = datetime(2026, 1, 1, 14, 5, tzinfo=UTC)
+    origin = Origin("measured", "shear transmitter", at)
+    readings = [
+        Reading(tag, value, at, origin, judge(tag, value), "no reading for 7 min" if value == 3.95 else "")
+        for value in (3.5, 3.64, 3.9, 3.95)
+    ]
+    context = {
+        "readings": readings,
+        "advice": [(card, replace(card.size, key=f"advice:{card.rule}")) for card in state.advice[:2]],
+        "station": state.line.stations[1],
+        "sentence": "Every component, in every state.",
+        "marks_shown": _marks(),
+        "figure": state.cover("machine_chest"),
+        "root": state.cover("machine_chest"),
+        "trail": [state.cover("machine_chest")],
+        "path": "",
+        "records": named(state, world.record_set.select_related("by").order_by("-at")[:3]),
+        "tag": tag,
+    }
+    return render_page(request, state, "gallery/page.html", context)

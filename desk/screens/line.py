@@ -1,0 +1,138 @@
+"""Line: the whole of it, large, with one sentence a tributary."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+
+from desk.floor.state import State
+from desk.frame.page import on_line
+from desk.frame.page import page as render_page
+from desk.frame.words import lower_first, number_word, rate_text
+from desk.stations.cook.house import follow_all
+from stock.figure import Figure
+from stock.line.drawing import Lane, Node, draw_line
+
+WIDTH, HEIGHT = 962, 518
+VAT_H, VAT_HALF = 48.0, 24.0
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A node with what is written at it."""
+
+    node: Node
+    figure: Figure | None
+    level: str
+    fill: str = ""
+    rule: tuple[float, float] | None = None
+
+    @property
+    def above(self) -> float:
+        """How far over the stream the number stands."""
+        return max(29.0, self.node.half_width + 6)
+
+    @property
+    def below(self) -> float:
+        """How far under the stream the name stands."""
+        return max(37.0, self.node.half_width + 13)
+
+
+@on_line
+def page(request: HttpRequest, state: State) -> HttpResponse:
+    """Show the line."""
+    drawing = draw_line(state.line, state.flows, width=WIDTH, height=HEIGHT)
+    context = {
+        "drawing": drawing,
+        "nodes": [mark(state, node) for node in drawing.nodes],
+        "arrow": f"M{drawing.end_x:.1f} {drawing.end_y - drawing.end_half - 9:.1f}"
+        f"L{drawing.end_x + 24:.1f} {drawing.end_y:.1f}L{drawing.end_x:.1f} {drawing.end_y + drawing.end_half + 9:.1f}Z",
+        "lanes": [_lane(state, lane) for lane in drawing.lanes],
+        "sentence": sentence(state),
+        "stories": stories(state),
+        "grade": state.line.grade(state.order.grade),
+    }
+    return render_page(request, state, "line/page.html", context, here="line")
+
+
+def mark(state: State, node: Node) -> Mark:
+    """Return what is written at a gate or a vat: one number, or the cover."""
+    reading = state.readings.get(node.tag)
+    level = reading.verdict.level if reading else "ok"
+    if node.kind == "gate":
+        shown = reading.as_figure() if reading else None
+        return Mark(node, shown, level)
+    unit = state.vessels[node.unit]
+    band = (getattr(unit, "low_pct", 10.0) / 100, getattr(unit, "high_pct", 95.0) / 100)
+    if reading is not None and reading.tag.band is not None:
+        low, high = reading.tag.band.control
+        band = (low / 100, high / 100)
+    cover = state.cover(node.unit)
+    filled = (reading.value if reading else 0.0) / 100
+    return Mark(node, cover, level, vat_fill(filled), (VAT_HALF - VAT_H * band[1], VAT_H * (band[1] - band[0])))
+
+
+def vat_fill(filled_frac: float) -> str:
+    """Return the path of a vat's contents: the tub cut off at its level."""
+    y = VAT_HALF - VAT_H * min(1.0, max(0.0, filled_frac))
+    half = 17 - 4.5 * (y + VAT_HALF) / VAT_H
+    if y > VAT_HALF - 4:
+        return f"M-10 {y:.1f}L10 {y:.1f}L8 24L-8 24Z"
+    return f"M{-half:.1f} {y:.1f}L{half:.1f} {y:.1f}L12.7 20Q12.2 24 8 24L-8 24Q-12.2 24 -12.7 20Z"
+
+
+def _lane(state: State, lane: Lane) -> dict[str, Any]:
+    """Return a tributary with its flow at the start, and where it joins if much was lost between."""
+    start = state.flow_figure(lane.source_stream, f"{lane.name}, from the source")
+    joined = state.flow_figure(lane.last_stream, f"{lane.name} to the blend")
+    lost = joined.value < 0.9 * start.value
+    return {"lane": lane, "start": start, "joined": joined if lost else None}
+
+
+def sentence(state: State) -> str:
+    """Say how the line is, and the one thing that needs a person."""
+    order = state.order
+    grade = state.line.grade(order.grade)
+    opening = f"{rate_text(order.reel_t_per_h)} of {grade.name} to the machine."
+    needing = state.advice
+    late = [one for one in follow_all(state) if one.state.phase == "past its end"]
+    if late:
+        return f"{opening} Cook {late[0].cook.number} is past its end point: blow it."
+    if not needing and not state.off:
+        return f"{opening} Nothing needs you now."
+    if len(needing) == 1:
+        return f"{opening} One thing needs you: {lower_first(needing[0].tag.name)} is {needing[0].verdict.words}."
+    if needing:
+        first = needing[0]
+        return f"{opening} {number_word(len(needing))} things need you, first {lower_first(first.tag.name)}: {first.verdict.words}."
+    return f"{opening} {state.off[0].tag.name} is {state.off[0].verdict.words}; nothing to move yet."
+
+
+def stories(state: State) -> list[dict[str, Any]]:
+    """Return a line of words for each part of the line."""
+    parts = (
+        ("Yard", ("wood_stock", "cane_stock", "chip_moisture", "overthick", "metal_trips")),
+        ("Wood", ("kappa_wood", "wash_loss", "shives", "wood_brightness")),
+        ("Cane", ("kappa_cane", "cane_brightness", "cane_tower_level")),
+        ("Recovered", ("pulper_cons", "ink", "rec_brightness")),
+        ("Blend", ("blend_freeness", "blend_brightness", "sheet_ash")),
+    )
+    told = []
+    for name, tags in parts:
+        readings = [state.readings[tag] for tag in tags if tag in state.readings]
+        off = [reading for reading in readings if reading.verdict.level != "ok"]
+        if name == "Yard":  # its piles are not listed one by one, unless one is off
+            off += [one for one in state.off if one.tag.station == "yard" and one not in off]
+        if name == "Wood":
+            running = [one for one in follow_all(state) if one.state.phase == "at temperature"]
+            lead = ""
+            if running:
+                one = running[0]
+                left = max(one.state.aim.value - one.state.done.value, 0)
+                lead = f"Cook {one.cook.number} is at temperature, {left:.0f} {one.facts.way.unit} to go."
+        else:
+            lead = ""
+        quiet = [reading for reading in readings if reading.verdict.level == "ok"]
+        if lead or quiet or off:
+            told.append({"name": name, "lead": lead, "readings": quiet, "off": off})
+    return told

@@ -1,0 +1,138 @@
+"""Log: one stream of entries, filtered, corrected by superseding."""
+
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.core.paginator import Paginator
+from django.db.models import Q
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.views.decorators.http import require_POST
+
+from desk.floor import clock
+from desk.floor.models import HandOver, Record
+from desk.floor.services import AlreadyCorrectedError, NotAllowedError, correct, record_event
+from desk.floor.state import State
+from desk.frame.page import named, new_key, on_line, signed_in
+from desk.frame.page import page as render_page
+from desk.people.roles import CORRECT, RECORD
+from stock.errors import DomainError
+
+PAGE = 40
+
+
+@on_line
+def page(request: HttpRequest, state: State) -> HttpResponse:
+    """Show the stream."""
+    return _page(request, state, {})
+
+
+def _page(request: HttpRequest, state: State, extra: dict[str, Any], status: int = 200) -> HttpResponse:
+    kind, station, words = (request.GET.get(name, "")[:60] for name in ("kind", "station", "words"))
+    records = Record.objects.filter(world=state.world, at__lte=state.now).select_related(
+        "by", "supersedes__by", "superseded_by"
+    )
+    if kind in Record.Kind.values:
+        records = records.filter(kind=kind)
+    if station:
+        records = records.filter(station=station)
+    if words:
+        tags = [tag.id for tag in state.line.tags if words.lower() in tag.name.lower()]
+        records = records.filter(Q(text__icontains=words) | Q(tag__in=tags) | Q(by__last_name__icontains=words))
+    shown = Paginator(records, PAGE).get_page(request.GET.get("page"))
+    person = signed_in(request)
+    named(state, shown.object_list)
+    context = {
+        "records": shown,
+        "kind": kind,
+        "station_filter": station,
+        "words": words,
+        "kinds": Record.Kind.choices,
+        "sheets": HandOver.objects.filter(world=state.world).select_related("signed_by")[:4],
+        "note_key": new_key(),
+        "may_record": person.may(RECORD),
+        "may_correct": person.may(CORRECT),
+        "sentence": _sentence(shown.paginator.count, bool(kind or station or words)),
+        **extra,
+    }
+    return render_page(request, state, "log/page.html", context, here="log", status=status)
+
+
+def _sentence(count: int, filtered: bool) -> str:
+    noun = "entry" if count == 1 else "entries"
+    return f"{count} {noun}{' found' if filtered else ''}, the newest first."
+
+
+@on_line
+@require_POST
+def note(request: HttpRequest, state: State) -> HttpResponse:
+    """Log a note."""
+    text = request.POST.get("text", "")
+    station = request.POST.get("station", "")
+    known = {one.id for one in state.line.stations}
+    try:
+        record_event(
+            state.world,
+            signed_in(request),
+            text,
+            station=station if station in known else "",
+            at=clock.now(),
+            form_key=request.POST.get("form_key", "")[:40] or new_key(),
+        )
+    except ValidationError as error:
+        return _page(request, state, {"note_text": text[:2000], "note_fault": "; ".join(error.messages)}, status=422)
+    if station in known and request.POST.get("back") == "station":
+        return redirect("station", world_slug=state.world.slug, station_id=station)
+    return redirect("log", world_slug=state.world.slug)
+
+
+@on_line
+def correct_entry(request: HttpRequest, state: State, pk: int) -> HttpResponse:
+    """Correct an entry: the right value or words, and why."""
+    record = get_object_or_404(Record.objects.select_related("by", "superseded_by__by"), pk=pk, world=state.world)
+    typed = {
+        "value": request.POST.get("value", ""),
+        "text": request.POST.get("text", record.text),
+        "reason": request.POST.get("reason", ""),
+    }
+    faults: dict[str, str] = {}
+    status = 200
+    taken = getattr(record, "superseded_by", None)
+    if request.method == "POST":
+        try:
+            correct(
+                record,
+                signed_in(request),
+                value=_value(typed["value"]) if record.kind == Record.Kind.READING else None,
+                text=typed["text"],
+                reason=typed["reason"],
+                form_key=request.POST.get("form_key", "")[:40] or new_key(),
+            )
+            return redirect("log", world_slug=state.world.slug)
+        except ValidationError as error:
+            faults = {field: "; ".join(messages) for field, messages in error.message_dict.items()}
+        except DomainError as error:
+            faults = {"value": error.message}
+        except AlreadyCorrectedError as error:
+            faults, taken = {"": f"{error}. Yours was not written; look at theirs first."}, error.by
+        except NotAllowedError as error:
+            faults = {"": str(error)}
+        status = 422
+    context = {
+        "record": record,
+        "tag": state.line.tag(record.tag) if record.kind == Record.Kind.READING else None,
+        "typed": typed,
+        "faults": faults,
+        "taken": taken,
+        "form_key": request.POST.get("form_key") or new_key(),
+        "sentence": f"Correct an entry of {record.by.short_name}. The old one stays readable.",
+    }
+    return render_page(request, state, "log/correct.html", context, here="log", status=status)
+
+
+def _value(text: str) -> float:
+    try:
+        return float(text.strip().replace(",", "."))
+    except ValueError:
+        message = f"{text.strip()[:40]!r} is not a number"
+        raise ValidationError({"value": message}) from None

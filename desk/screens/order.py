@@ -1,0 +1,244 @@
+"""Order: the machine's call turned into what every station must run; accept writes it."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from desk.floor.services import NotAllowedError, accept_order, require
+from desk.floor.state import State
+from desk.frame.page import new_key, on_line, signed_in
+from desk.frame.page import page as render_page
+from desk.mill.selectors import solve
+from desk.people.roles import ORDER, who_may
+from desk.screens.working import blend_figure, tried_figure
+from stock.errors import DomainError
+from stock.figure import Figure
+from stock.line.balance import LineResult
+from stock.units import said
+
+NAMES = {
+    "wood": "Wood",
+    "cane": "Cane",
+    "recovered": "Recovered",
+    "bales": "Bales",
+    "cream_broke": "Broke, cream",
+    "white_broke": "Broke, white",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Tried:
+    """An order as typed, with its balance or what is wrong with it."""
+
+    grade_id: str
+    tonnes_text: str
+    share_texts: dict[str, str]
+    from_text: str
+    faults: dict[str, str]
+    result: LineResult | None
+    shares: dict[str, float]
+    tonnes: float
+    from_at: datetime | None
+
+    @property
+    def ready(self) -> bool:
+        """Whether it can be accepted."""
+        return self.result is not None and self.result.feasible and not self.faults
+
+
+@on_line
+def page(request: HttpRequest, state: State) -> HttpResponse:
+    """Show the order in force, or the one being tried."""
+    return render_page(request, state, "order/page.html", _context(request, state, _start(state)), here="order")
+
+
+@on_line
+@require_POST
+def attempt(request: HttpRequest, state: State) -> HttpResponse:
+    """Recompute for what was typed; choosing another grade brings its own recipe."""
+    tried = read(state, request.POST)
+    return render(
+        request, "order/_result.html", {**_context(request, state, tried), "world": state.world, "state": state}
+    )
+
+
+@on_line
+@require_POST
+def accept(request: HttpRequest, state: State) -> HttpResponse:
+    """Accept the order, or say why not and keep what was typed."""
+    tried = read(state, request.POST)
+    fault = next(iter(tried.faults.values()), "")
+    if not fault and tried.from_at is not None:
+        try:
+            require(signed_in(request), ORDER)
+            accept_order(
+                state.world,
+                signed_in(request),
+                grade=tried.grade_id,
+                reel_t_per_h=tried.tonnes,
+                shares=tried.shares,
+                from_at=tried.from_at,
+                form_key=request.POST.get("form_key", "")[:36] or new_key(),
+            )
+            return redirect("order", world_slug=state.world.slug)
+        except (DomainError, NotAllowedError) as error:
+            fault = str(error)
+    context = {**_context(request, state, tried), "refused": fault}
+    return render_page(request, state, "order/page.html", context, here="order", status=422)
+
+
+def _start(state: State) -> Tried:
+    order = state.order
+    data = QueryDict(mutable=True)
+    data["grade"] = order.grade
+    data["was_grade"] = order.grade
+    data["tonnes"] = f"{order.reel_t_per_h:g}"
+    for name in NAMES:
+        data[f"share_{name}"] = f"{100 * order.shares.get(name, 0):g}"
+    return read(state, data)
+
+
+def read(state: State, data: QueryDict) -> Tried:
+    """Read the form: every fault is named by its field, and what was typed is kept."""
+    faults: dict[str, str] = {}
+    grades = {grade.id: grade for grade in state.line.grades}
+    grade_id = data.get("grade", "")
+    if grade_id not in grades:
+        faults["grade"] = f"there is no grade {grade_id[:40]!r}; choose one of the list"
+        grade_id = state.order.grade
+    grade = grades[grade_id]
+    fresh = data.get("was_grade") not in ("", None, grade_id)
+    tonnes_text = f"{grade.tonnes_per_h:g}" if fresh else data.get("tonnes", "").strip()[:20]
+    texts = {name: data.get(f"share_{name}", "0").strip()[:20] for name in NAMES}
+    if fresh:
+        texts = {name: f"{100 * grade.shares.get(name, 0):g}" for name in NAMES}
+    tonnes = _number(tonnes_text, "tonnes", "Tonnes", faults, 0, 200)
+    shares = {name: _number(text, f"share_{name}", NAMES[name], faults, 0, 100) / 100 for name, text in texts.items()}
+    from_text = data.get("from_at", "").strip()[:20] or timezone.localtime(state.now).strftime("%H:%M")
+    from_at = _moment(state, from_text, faults)
+    result = None
+    if not faults:
+        try:
+            result = solve(state.world.version, grade_id, tonnes, shares)
+        except DomainError as error:
+            faults["shares" if error.argument == "shares" else "tonnes"] = error.message
+    return Tried(grade_id, tonnes_text, texts, from_text, faults, result, shares, tonnes, from_at)
+
+
+def _number(text: str, field: str, label: str, faults: dict[str, str], low: float, high: float) -> float:
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        faults[field] = f"{label} is {text!r}, which is not a number; give {low:g} to {high:g}"
+        return 0.0
+    if not low <= value <= high or (field == "tonnes" and value == 0):
+        faults[field] = f"{label} is {value:g}, outside {low:g} to {high:g}"
+        return 0.0
+    return value
+
+
+def _moment(state: State, text: str, faults: dict[str, str]) -> datetime | None:
+    """Read a time of day as the next such moment; now counts as now."""
+    try:
+        at = datetime.strptime(text, "%H:%M").time()  # noqa: DTZ007  a time of day has no zone; the mill's is added
+    except ValueError:
+        faults["from_at"] = f"From is {text!r}; give a time of day as 18:30"
+        return None
+    local = timezone.localtime(state.now)
+    moment = local.replace(hour=at.hour, minute=at.minute, second=0, microsecond=0)
+    if moment < local - timedelta(minutes=10):
+        moment += timedelta(days=1)
+    return max(moment, state.now) if abs(moment - local) < timedelta(minutes=2) else moment
+
+
+def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]:
+    result = tried.result
+    rows = []
+    if result is not None:
+        now = {load.unit: load for load in state.result.loads}
+        rows = [
+            (
+                load,
+                tried_figure(state, result, load.stream, load.unit),
+                load.bd_t_per_h - now[load.unit].bd_t_per_h,
+                load is result.binding,
+            )
+            for load in result.loads
+        ]
+    return {
+        "tried": tried,
+        "grades": state.line.grades,
+        "shares": [
+            (name, NAMES[name], text, tried.faults.get(f"share_{name}", "")) for name, text in tried.share_texts.items()
+        ],
+        "rows": rows,
+        "needs": _needs(state, result) if result else [],
+        "forecast": _forecast(state, tried),
+        "wanted": state.line.grade(tried.grade_id).brightness_pct,
+        "sentence": running(state),
+        "verdict": sentence(state, tried),
+        "form_key": new_key(),
+        "may_accept": signed_in(request).may(ORDER),
+        "who_may": who_may(ORDER),
+        "total_share": sum(tried.shares.values()) * 100,
+    }
+
+
+def running(state: State) -> str:
+    """Say what runs and what comes next."""
+    order = state.order
+    words = (
+        f"Running {order.rate} of {state.line.grade(order.grade).name} since {timezone.localtime(order.from_at):%H:%M}."
+    )
+    if state.orders[1:]:
+        later = state.orders[1]
+        words += (
+            f" Next {state.line.grade(later.grade).name}, {later.rate}, at {timezone.localtime(later.from_at):%H:%M}."
+        )
+    return words
+
+
+def sentence(state: State, tried: Tried) -> str:
+    """Say what the order asks for and what binds."""
+    name = state.line.grade(tried.grade_id).name
+    if tried.result is None:
+        return f"{name}: the order cannot be worked out as it stands. Nothing is lost."
+    result = tried.result
+    if result.shortages:
+        return f"{said(tried.tonnes, 't/h')} of {name} cannot be met: {result.shortages[0]}."
+    if not result.feasible:
+        load = result.binding
+        return (
+            f"{said(tried.tonnes, 't/h')} of {name} cannot be met: {load.unit} would carry {said(load.bd_t_per_h, 'BDt/h', 1)}"
+            f" and can carry {said(load.capacity_bd_t_per_h, 'BDt/h')}. {said(result.most_t_per_h, 't/h', 1)} is the most."
+        )
+    return f"{said(tried.tonnes, 't/h')} of {name} can be met. {result.binding.unit} would bind first, at {said(result.most_t_per_h, 't/h', 1)}."
+
+
+def _needs(state: State, result: LineResult) -> list[tuple[Figure, str]]:
+    """What must come in from the yard and the shops, per hour, and what leaves as effluent."""
+    wanted = (
+        ("chips_in", "Alder chips", False, ""),
+        ("bagasse_in", "Bagasse", True, "as received"),
+        ("lots_in", "Recovered lots", True, "as received"),
+        ("bales_in", "Spruce bales", True, "as received"),
+        ("filler", "Filler", False, "dry"),
+        ("liquor_in", "White liquor", True, ""),
+        ("clear_over", "Machine effluent", True, ""),
+    )
+    return [(tried_figure(state, result, stream, label, whole=whole), note) for stream, label, whole, note in wanted]
+
+
+def _forecast(state: State, tried: Tried) -> Figure | None:
+    """Brightness the blend would have, of what each line makes now."""
+    if tried.result is None:
+        return None
+    try:
+        return blend_figure(state, tried.result)
+    except (DomainError, LookupError):
+        return None

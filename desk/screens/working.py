@@ -1,0 +1,206 @@
+"""Every shown number has a key; this finds the number again, with its working."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from django.core.exceptions import ObjectDoesNotExist
+
+from desk.floor.models import Cook
+from desk.floor.state import State
+from desk.mill.selectors import solve
+from desk.stations.cook.house import house_of
+from desk.stations.cook.judgement import card_figure
+from desk.stations.cook.pages.charge import charge_figure
+from desk.stations.cook.pages.liquor import liquor_figure
+from desk.stations.yard.models import Lot
+from desk.stations.yard.stock import lot_figure, yard_of
+from stock.errors import DomainError
+from stock.figure import Datum, Figure, Origin, figure, given
+from stock.line.balance import LineResult
+
+
+def find(state: State, key: str) -> Figure:
+    """Return the figure a key names.
+
+    Raises
+    ------
+    LookupError
+        If the key names nothing, or its numbers are not there.
+    """
+    kind, _, rest = key.partition(":")
+    finders: dict[str, Callable[[State, str], Figure]] = {
+        "reading": _reading,
+        "flow": lambda state, rest: state.flow_figure(rest, f"bone-dry flow, {rest.replace('_', ' ')}"),
+        "cover": _cover,
+        "advice": _advice,
+        "cook": _cook,
+        "machine": _machine,
+        "tried": _tried,
+        "yard": _yard,
+        "charge": charge_figure,
+        "liquor": liquor_figure,
+        "card": card_figure,
+    }
+    if kind not in finders:
+        raise LookupError(key)
+    try:
+        return replace(finders[kind](state, rest), key=key)
+    except (KeyError, ValueError, StopIteration, ObjectDoesNotExist, DomainError):
+        raise LookupError(key) from None
+
+
+def _reading(state: State, rest: str) -> Figure:
+    return state.readings[rest].as_figure()
+
+
+def _cover(state: State, rest: str) -> Figure:
+    cover = state.cover(rest)
+    if cover is None:
+        raise LookupError(rest)
+    return cover
+
+
+def _advice(state: State, rest: str) -> Figure:
+    return next(card.size for card in state.advice if card.rule == rest)
+
+
+def tried_key(result: LineResult, stream: str) -> str:
+    """Return the key of a stream's flow in an order that is only being tried."""
+    order = result.order
+    shares = ",".join(f"{name}={share:g}" for name, share in sorted(order.shares.items()))
+    return f"tried:{stream}:{order.grade.id}:{order.reel_t_per_h:g}:{shares}"
+
+
+def tried_figure(state: State, result: LineResult, stream: str, label: str, *, whole: bool = False) -> Figure:
+    """Return a flow of a tried order: bone-dry, or with its water where `whole` is set."""
+    flow = result.streams[stream]
+    order = result.order
+    recipe = ", ".join(f"{name.replace('_', ' ')} {100 * share:g} %" for name, share in order.shares.items() if share)
+    text = (
+        f"the balance of all {len(state.line.units)} units and {len(state.line.streams)} streams solved together for"
+        f" {order.reel_t_per_h:g} t/h of {order.grade.name} ({recipe}); yields, consistencies and splits from"
+        f" {state.set_origin('the line definition').text}. Mass closes to {result.closure_frac:.0e} of the largest flow"
+    )
+    value, unit = (flow.total_t_per_h, "t/h") if whole else (flow.bd_t_per_h, "BDt/h")
+    decimals = 1 if whole else 2
+    shown = given(label, value, unit, Origin("computed", text), decimals)
+    key = tried_key(result, stream)
+    return replace(shown, key=f"{key}:whole" if whole else key)
+
+
+BRIGHTNESS = {"wood": "wood_brightness", "cane": "cane_brightness", "recovered": "rec_brightness"}
+
+
+def blend_figure(state: State, result: LineResult) -> Figure:
+    """Return the brightness a tried recipe would give, from the last pads and the mill's own figures."""
+    shares = {name: share for name, share in result.order.shares.items() if share > 0}
+    each, scattering, origins = [], [], []
+    for name in shares:
+        tag = BRIGHTNESS.get(name)
+        datum = state.reading(tag) if tag and tag in state.readings else state.constant(f"{name}_brightness")
+        each.append(datum.value)
+        scattering.append(state.constant(f"{name}_scattering").value)
+        origins.append(f"{name.replace('_', ' ')} {datum.value:g} ({datum.origin.kind})")
+    recipe = f"order of {result.order.reel_t_per_h:g} t/h of {result.order.grade.name}: {', '.join(shares)}"
+    shown = figure(
+        "blend_brightness_iso",
+        "brightness expected of the blend",
+        {
+            "shares_frac": Datum(list(shares.values()), Origin("entered", recipe)),
+            "each_brightness_pct": Datum(each, Origin("measured", ", ".join(origins))),
+            "scattering_m2_per_kg": Datum(scattering, state.set_origin("mill definition")),
+        },
+    )
+    return replace(shown, key=tried_key(result, "brightness"))
+
+
+def _tried(state: State, rest: str) -> Figure:
+    stream, grade, tonnes, shares, *whole = rest.split(":")
+    try:
+        recipe = {name: float(share) for name, _, share in (part.partition("=") for part in shares.split(","))}
+        result = solve(state.world.version, grade, float(tonnes), recipe)
+    except ValueError:
+        raise LookupError(rest) from None
+    if stream == "brightness":
+        return blend_figure(state, result)
+    return tried_figure(state, result, stream, f"flow, {stream.replace('_', ' ')}", whole=bool(whole))
+
+
+def _yard(state: State, rest: str) -> Figure:
+    """Find a number of the yard: `part` or `part.name`."""
+    yard = yard_of(state)
+    part, _, name = rest.partition(".")
+    of_pile = {
+        "pile": yard.pile_figure,
+        "loss": yard.loss_figure,
+        "months": yard.months_figure,
+        "cover": yard.cover_figure,
+        "feeder": yard.running_feeder,
+    }
+    if part in of_pile:
+        if (shown := of_pile[part](yard.piles[name])) is None:
+            raise LookupError(rest)
+        return shown
+    if part == "stock":
+        return yard.stock_figure(name, "days of stock")
+    if part == "class":
+        number, _, of = name.partition(".")
+        rows = (row for rows in yard.samples.values() for row in rows)
+        return yard.class_figure(next(row for row in rows if row.pk == int(number)), of, f"{of}, % of the sample")
+    if part == "lot":
+        return lot_figure(Lot.objects.get(world=state.world, pk=int(name)))
+    found = next((one.trend for one in yard.knives() if one.chipper.id == name), None) if part == "knife" else None
+    found = yard.trips_figure() if part == "trips" else found
+    if found is None:
+        raise LookupError(rest)
+    return found
+
+
+def _cook(state: State, rest: str) -> Figure:
+    number, _, name = rest.partition(":")
+    cook = Cook.objects.filter(world=state.world, number=int(number) if number.isdigit() else -1).first()
+    house = house_of(state)
+    followed = house.follow(cook) if cook else None
+    if followed is None:
+        raise LookupError(rest)
+    return house.figures(followed)[name]
+
+
+def machine_figures(state: State) -> dict[str, Figure]:
+    """Return the machine's demand: speed for the order, bone-dry reel."""
+    order, grade = state.order, state.line.grade(state.order.grade)
+    set_by = state.set_origin(f"grade {grade.name}")
+    accepted = Origin("entered", f"order accepted by {order.accepted_by.short_name}", order.from_at)
+    speed = figure(
+        "speed_for_tonnes",
+        "machine speed",
+        {
+            "reel_t_per_h": Datum(order.reel_t_per_h, accepted),
+            "width_m": Datum(grade.width_m, set_by),
+            "grammage_g_per_m2": Datum(grade.grammage_g_per_m2, set_by),
+        },
+        decimals=0,
+    )
+    reel = figure(
+        "reel_production",
+        "bone-dry at the reel",
+        {
+            "speed_m_per_min": speed.as_datum(),
+            "width_m": Datum(grade.width_m, set_by),
+            "grammage_g_per_m2": Datum(grade.grammage_g_per_m2, set_by),
+            "moisture_pct": Datum(grade.moisture_pct, set_by),
+        },
+        result="bd_t_per_h",
+    )
+    made = figure(
+        "reel_production",
+        "paper at the reel",
+        dict(reel.data),
+        result="reel_t_per_h",
+    )
+    found = {"speed": speed, "reel": made, "reel_bd": reel}
+    return {name: replace(shown, key=f"machine:{name}") for name, shown in found.items()}
+
+
+def _machine(state: State, rest: str) -> Figure:
+    return machine_figures(state)[rest]

@@ -1,0 +1,294 @@
+"""Results of cooks and titrations of liquors, as the laboratory enters them."""
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any, Final
+
+from django.core.exceptions import ValidationError
+from django.db import IntegrityError, transaction
+
+from desk.floor import clock
+from desk.floor.models import Cook, Record
+from desk.floor.services import check_moment, record_event, record_reading, require
+from desk.floor.state import State
+from desk.people.models import Person
+from desk.people.roles import CORRECT, RECORD
+from desk.stations.cook.house import House, house_of, recipe_of
+from desk.stations.cook.models import Forecast, LiquorTest, Result, Step
+from stock.errors import DomainError
+from stock.figure import Datum, Figure, Origin, figure
+
+ABC: Final = ("a_ml", "b_ml", "c_ml", "acid_normality", "sample_ml")
+ONE: Final = ("acid_ml", "acid_normality", "sample_ml")
+TWO: Final = ("iodate_ml", "iodate_normality", "naoh_ml", "naoh_normality", "sample_ml")
+METHODS: Final = {
+    "white": ("white_liquor_from_abc", ABC),
+    "green": ("green_liquor_from_abc", ABC),
+    "black": ("residual_alkali", ONE),
+    "caustic": ("residual_alkali", ONE),
+    "acid": ("sulphite_acid", TWO),
+}
+LIMITS: Final = {
+    "kappa": (1.0, 200.0, "kappa"),
+    "rejects_pct": (0.0, 60.0, "knots and rejects, %"),
+    "yield_pct": (20.0, 100.0, "yield, %"),
+    "residual_kg_per_m3_as_naoh": (0.0, 60.0, "residual alkali, g/L NaOH"),
+}
+
+
+def take_result(
+    state: State,
+    person: Person,
+    number: int,
+    found: Mapping[str, float | None],
+    *,
+    at: datetime,
+    flag: str = "",
+    form_key: str,
+    quiet: bool = False,
+) -> Result:
+    """Keep what the laboratory found of a cook.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written: a cook not blown, one that has its result, a value that cannot be.
+    """
+    require(person, RECORD)
+    if (sent := Result.objects.filter(form_key=form_key[:60]).first()) is not None:
+        kept: Result = sent
+        return kept
+    world = state.world
+    cook = Cook.objects.filter(world=world, number=number).first()
+    if cook is None:
+        raise ValidationError({"number": f"there is no cook {number}"})
+    if not quiet:
+        check_moment(at)
+        followed = House(state).follow(cook)
+        blown = Step.objects.filter(world=world, number=number, kind="blow", superseded_by=None).exists()
+        if not blown and (followed is None or followed.running):
+            raise ValidationError({"number": f"cook {number} is not blown yet: there is nothing to test"})
+    if Result.objects.filter(world=world, number=number, superseded_by=None).exists():
+        raise ValidationError({"number": f"cook {number} has its result; correct that one"})
+    _refuse_impossible(found)
+    row = Result(world=world, by=person, number=number, at=at, flag=flag.strip()[:120], form_key=form_key[:60], **found)
+    with transaction.atomic():
+        row.save()
+        if not quiet:
+            _tell(state, person, row, form_key)
+            _readings(state, person, cook, row, form_key)
+    return row
+
+
+def _refuse_impossible(found: Mapping[str, float | None]) -> None:
+    if found.get("kappa") is None:
+        raise DomainError("E_TYPE", "kappa", "kappa is missing", "1 to 200")
+    for name, value in found.items():
+        low, high, words = LIMITS[name]
+        if value is not None and not low <= value <= high:
+            raise DomainError(
+                "E_RANGE", name, f"{words} is {value:g}, outside {low:g} to {high:g}", f"{low:g} to {high:g}"
+            )
+
+
+def _tell(state: State, person: Person, row: Result, form_key: str) -> None:
+    words = f"Cook {row.number}: kappa {row.kappa:.1f} found"
+    forecast = Forecast.objects.filter(world=state.world, number=row.number).first()
+    if forecast is not None:
+        words += (
+            f", forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}: {error_words(row.kappa - forecast.kappa)}"
+        )
+    record_event(
+        state.world, person, words, station="cook", at=row.at, form_key=f"r-{form_key}"[:40], kind=Record.Kind.BATCH,
+        subject=f"cook {row.number}",
+    )  # fmt: skip
+
+
+def error_words(error: float) -> str:
+    """Say how far a result lies from its forecast."""
+    if abs(error) < 0.05:
+        return "as forecast"
+    return f"{abs(error):.1f} {'above' if error > 0 else 'below'}"
+
+
+def _readings(state: State, person: Person, cook: Cook, row: Result, form_key: str) -> None:
+    """Let the line know too: the tags its recipe names."""
+    recipe = recipe_of(state, cook)
+    for index, (tag, value) in enumerate(
+        (
+            (recipe.kappa_tag, row.kappa),
+            (recipe.rejects_tag, row.rejects_pct),
+            (recipe.residual_tag, row.residual_kg_per_m3_as_naoh),
+        )
+    ):
+        if tag is not None and value is not None:
+            record_reading(state.world, person, tag, value, at=row.at, form_key=f"r{index}-{form_key}"[:40])
+
+
+def correct_result(
+    state: State, person: Person, old: Result, found: Mapping[str, float | None], *, flag: str, why: str, form_key: str
+) -> Result:
+    """Supersede a result; the old one stays readable.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written.
+    """
+    require(person, CORRECT)
+    if not why.strip():
+        raise ValidationError({"why": "say why, so that the next shift understands"})
+    _refuse_impossible(found)
+    row = Result(
+        world=state.world, by=person, number=old.number, at=old.at, flag=flag.strip()[:120], supersedes=old,
+        why=why.strip()[:200], form_key=form_key[:60], **found,
+    )  # fmt: skip
+    with transaction.atomic():
+        try:
+            row.save()
+        except IntegrityError:
+            raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
+        words = f"Cook {row.number}: kappa {row.kappa:.1f}, corrected from {old.kappa:.1f}: {why.strip()}"
+        record_event(
+            state.world, person, words[:500], station="cook", at=clock.now(), form_key=f"r-{form_key}"[:40],
+            kind=Record.Kind.BATCH, subject=f"cook {row.number}", action=CORRECT,
+        )  # fmt: skip
+    return row
+
+
+# ---- titrations
+
+
+def titrated(kind: str, volumes: Mapping[str, float], by: str, at: datetime | None) -> Figure:
+    """Return a titration worked out, every result reachable.
+
+    Raises
+    ------
+    DomainError, ValidationError
+        Volumes out of order, a reading missing, a kind that is not titrated here.
+    """
+    if kind not in METHODS:
+        raise ValidationError({"kind": f"{kind[:20]!r} is not titrated; one of {', '.join(METHODS)}"})
+    name, fields = METHODS[kind]
+    origin = Origin("entered", f"burette read by {by}", at)
+    data = {field: Datum(volumes.get(field), origin) for field in fields}
+    return figure(name, f"{LiquorTest.Kind(kind).label.lower()}", data)
+
+
+def record_test(
+    state: State,
+    person: Person,
+    kind: str,
+    volumes: Mapping[str, float],
+    *,
+    at: datetime,
+    number: int | None = None,
+    form_key: str,
+    quiet: bool = False,
+) -> LiquorTest:
+    """Keep a titration by its readings, and let the line's tags know what it came to.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written.
+    """
+    require(person, RECORD)
+    if (sent := LiquorTest.objects.filter(form_key=form_key[:60]).first()) is not None:
+        kept: LiquorTest = sent
+        return kept
+    if not quiet:
+        check_moment(at)
+    worked = titrated(kind, volumes, person.short_name, at)
+    if number is not None and not Cook.objects.filter(world=state.world, number=number).exists():
+        raise ValidationError({"number": f"there is no cook {number}"})
+    row = LiquorTest(
+        world=state.world, by=person, kind=kind, at=at, volumes={name: volumes[name] for name in METHODS[kind][1]},
+        number=number, form_key=form_key[:60],
+    )  # fmt: skip
+    with transaction.atomic():
+        row.save()
+        if not quiet:
+            record_event(
+                state.world, person, test_words(kind, worked, number), station="cook", at=at,
+                form_key=f"t-{form_key}"[:40], kind=Record.Kind.EVENT, subject=f"cook {number}" if number else "",
+            )  # fmt: skip
+            for index, (tag, value) in enumerate(tags_of(state, kind, worked, number)):
+                record_reading(state.world, person, tag, value, at=at, form_key=f"t{index}-{form_key}"[:40])
+    return row
+
+
+def test_words(kind: str, worked: Figure, number: int | None) -> str:
+    """Say a titration in a line of the log."""
+    got = worked.results
+    name = LiquorTest.Kind(kind).label
+    if kind in ("white", "green"):
+        return (
+            f"{name} titrated: EA {got['effective_kg_per_m3_as_naoh']:.1f}, AA {got['active_kg_per_m3_as_naoh']:.1f},"
+            f" TTA {got['titratable_kg_per_m3_as_naoh']:.1f} g/L NaOH, sulphidity {100 * got['sulphidity_frac']:.1f} %,"
+            f" causticity {100 * got['causticity_frac']:.1f} %"
+        )
+    if kind == "acid":
+        return f"{name} titrated: total SO2 {got['total_pct']:.2f} %, combined {got['combined_pct']:.2f} %, true free {got['true_free_pct']:.2f} %"
+    of = f", cook {number}" if number else ""
+    return f"{name} titrated{of}: {got['residual_kg_per_m3_as_naoh']:.1f} g/L NaOH"
+
+
+def tags_of(state: State, kind: str, worked: Figure, number: int | None) -> list[tuple[str, float]]:
+    """Return the line's tags a titration speaks for, with what it says."""
+    house, known = house_of(state), {tag.id for tag in state.line.tags}
+    got: dict[str, Any] = dict(worked.results)
+    found: list[tuple[str | None, float]] = []
+    if kind == "white":
+        tank = house.part.tank("white")
+        found = [
+            (tank.strength if tank else None, got["effective_kg_per_m3_as_naoh"]),
+            ("sulphidity", 100 * got["sulphidity_frac"]),
+            ("causticity", 100 * got["causticity_frac"]),
+        ]
+    elif kind == "caustic":
+        tank = house.part.tank("caustic")
+        found = [(tank.strength if tank else None, got["residual_kg_per_m3_as_naoh"])]
+    elif kind == "black":
+        cook = Cook.objects.filter(world=state.world, number=number).first() if number else None
+        tag = recipe_of(state, cook).residual_tag if cook else None
+        found = [(tag, got["residual_kg_per_m3_as_naoh"])]
+    elif kind == "acid":
+        found = [("acid_total", got["total_pct"]), ("acid_combined", got["combined_pct"])]
+    return [(tag, round(value, 3)) for tag, value in found if tag in known]
+
+
+def correct_test(
+    state: State, person: Person, old: LiquorTest, volumes: Mapping[str, float], *, why: str, form_key: str
+) -> LiquorTest:
+    """Supersede a titration; the old readings stay readable.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written.
+    """
+    require(person, CORRECT)
+    if not why.strip():
+        raise ValidationError({"why": "say why, so that the next shift understands"})
+    worked = titrated(old.kind, volumes, person.short_name, old.at)
+    row = LiquorTest(
+        world=state.world, by=person, kind=old.kind, at=old.at, volumes=dict(volumes), number=old.number, supersedes=old,
+        why=why.strip()[:200], form_key=form_key[:60],
+    )  # fmt: skip
+    with transaction.atomic():
+        try:
+            row.save()
+        except IntegrityError:
+            raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
+        words = f"{test_words(old.kind, worked, old.number)}, corrected: {why.strip()}"
+        record_event(
+            state.world,
+            person,
+            words[:500],
+            station="cook",
+            at=clock.now(),
+            form_key=f"t-{form_key}"[:40],
+            action=CORRECT,
+        )
+    return row

@@ -1,0 +1,191 @@
+"""What the cook house adds to the floor: blows and results due, the hand-over, cooks found by number."""
+
+from datetime import timedelta
+from typing import Final
+
+from django.urls import reverse
+
+from desk.floor import clock
+from desk.floor.contributions import Contribution
+from desk.floor.models import Cook
+from desk.floor.next_up import Item
+from desk.floor.state import Reading, State
+from desk.stations.cook.bench import tags_of, titrated
+from desk.stations.cook.board import board_of
+from desk.stations.cook.house import Followed, House, house_of, recipe_of
+from stock.errors import DomainError
+from stock.figure import Origin
+from stock.judge.limits import judge
+
+SAMPLE_BEFORE: Final = timedelta(minutes=20)
+RESULT_AFTER: Final = timedelta(minutes=45)
+RESULT_LATE: Final = timedelta(hours=3)
+
+
+def due(state: State) -> list[Item]:
+    """Return what the cook house needs a person for."""
+    if not state.line.cook.recipes:
+        return []
+    house = house_of(state)
+    return [*_blows(house), *_charged(house), *_results(house), *_steam(house), *_charges(house)]
+
+
+def _blows(house: House) -> list[Item]:
+    items = []
+    now = house.state.now
+    for one in house.all():
+        if not one.running or one.state.phase == "charged":
+            continue
+        overdue = one.blow_at <= now and one.state.phase == "past its end"
+        words = f"Kappa forecast {one.state.kappa.value:.1f}, target {one.cook.kappa_target:g}."
+        if overdue:
+            words = f"Past its end point. {words}"
+        what = f"Blow cook {one.cook.number}, digester {one.cook.digester}"
+        items.append(Item(max(one.blow_at, now), what, words, "act" if overdue else "ok", "cook", now=overdue))
+        sample = one.blow_at - SAMPLE_BEFORE
+        by_hand = house.step(one.cook, "chips") is not None
+        if (
+            by_hand
+            and not one.recipe.is_sulphite
+            and sample <= now < one.blow_at
+            and house.step(one.cook, "sample") is None
+        ):
+            what = f"Sample the liquor of cook {one.cook.number}"
+            items.append(Item(now, what, "Residual alkali, 20 min before relief.", "ok", "cook", now=True))
+    return items
+
+
+def _charged(house: House) -> list[Item]:
+    """Digesters that are charged and wait for steam."""
+    waiting = {one.digester: one for one in board_of(house).waiting} if _any_charged(house) else {}
+    items = []
+    for one in house.all():
+        if one.running and one.state.phase == "charged" and (wait := waiting.get(one.cook.digester)):
+            what = f"Steam on cook {one.cook.number}, digester {one.cook.digester}"
+            at = wait.until or house.state.now
+            words = f"{wait.words[:1].upper()}{wait.words[1:]}."
+            items.append(Item(max(at, house.state.now), what, words, "ok", "cook", now=at <= house.state.now))
+    return items
+
+
+def _any_charged(house: House) -> bool:
+    return any(one.state.phase == "charged" for one in house.all())
+
+
+def _results(house: House) -> list[Item]:
+    """Cooks blown by hand whose kappa is not in."""
+    items = []
+    now = house.state.now
+    for number, forecast in house.news.forecasts.items():
+        if number in house.news.results or forecast.at < now - timedelta(hours=12):
+            continue
+        at = forecast.at + RESULT_AFTER
+        words = f"Forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}."
+        late = now > forecast.at + RESULT_LATE
+        items.append(
+            Item(max(at, now), f"Kappa of cook {number}", words, "outside" if late else "ok", "cook", now=late)
+        )
+    return sorted(items, key=lambda item: item.at)[:2]
+
+
+def _steam(house: House) -> list[Item]:
+    """The first moment ahead at which the digesters want more steam than there is; told where somebody runs cooks by hand."""
+    if not house.news.charges:
+        return []
+    over = board_of(house).over
+    if over is None:
+        return []
+    minutes, most = over
+    words = f"{most:.1f} t/h wanted, {house.part.steam_t_per_h:g} there. Set a heat-up later."
+    return [
+        Item(house.state.now + timedelta(minutes=minutes), "Steam short in the cook house", words, "outside", "cook")
+    ]
+
+
+def _charges(house: House) -> list[Item]:
+    begun = {cook.number for cook in house.state.cooks}
+    items = []
+    for one in house.news.charges.values():
+        if one.number in begun or one.at < house.state.now - timedelta(hours=3):
+            continue
+        late = one.at <= house.state.now
+        words = f"Planned for {clock.local(one.at):%H:%M} by {one.by}."
+        what = f"Charge cook {one.number}, digester {one.digester}"
+        items.append(Item(max(one.at, house.state.now), what, words, "ok", "cook", now=late))
+    return items
+
+
+def sheet(state: State) -> list[tuple[str, list[str]]]:
+    """Return the cook house's part of the hand-over."""
+    if not state.line.cook.recipes:
+        return []
+    house = house_of(state)
+    rows = [_row(one) for one in house.all() if one.running] or ["No cook is in a digester."]
+    start, _ = clock.shift_of(state.now)
+    parts = [("Cooks in flight", rows)]
+    found = [
+        f"Cook {number}: kappa {house.news.results[number].kappa:.1f} found, {forecast.kappa:.1f} ± {forecast.half_kappa:.1f} forecast"
+        for number, forecast in house.news.forecasts.items()
+        if number in house.news.results and forecast.at >= start
+    ]
+    missing = [
+        f"Cook {number}: blown {clock.local(forecast.at):%H:%M}, no kappa yet"
+        for number, forecast in house.news.forecasts.items()
+        if number not in house.news.results and forecast.at >= start
+    ]
+    if found or missing:
+        parts.append(("Cooks of this shift", [*found[-6:], *missing[-4:]]))
+    tanks = [
+        f"{tank.name}: {reading.value:.0f} %"
+        for tank in house.part.tanks
+        if (reading := state.readings.get(tank.level)) is not None
+    ]
+    if tanks:
+        parts.append(("Liquor", tanks))
+    return parts
+
+
+def _row(one: Followed) -> str:
+    now = one.state
+    return (
+        f"Cook {one.cook.number}, digester {one.cook.digester}: {now.phase}, {one.facts.way.letter} {now.done.text}"
+        f" of {now.aim.text}, blow about {clock.local(one.blow_at):%H:%M}"
+    )
+
+
+def places(state: State, text: str) -> list[tuple[str, str, str]]:
+    """Find a cook by its number."""
+    word = text.strip().lower().removeprefix("cook").strip()
+    if not word.isdigit() or not 1 <= len(word) <= 7:
+        return []
+    cooks = Cook.objects.filter(world=state.world, number=int(word), started_at__lte=state.now)[:1]
+    return [
+        (
+            f"Cook {cook.number}",
+            f"{recipe_of(state, cook).name}, digester {cook.digester}, {clock.local(cook.started_at):%d %b %H:%M}",
+            reverse("cook", args=[state.world.slug, cook.number]),
+        )
+        for cook in cooks
+    ]
+
+
+def readings(state: State) -> list[Reading]:
+    """Return what titrations say of the line's tags, where they are newer than what was entered."""
+    if not state.line.cook.recipes:
+        return []
+    found: dict[str, Reading] = {}
+    for test in house_of(state).news.tests:
+        try:
+            worked = titrated(test.kind, test.volumes, test.by, test.at)
+        except DomainError:
+            continue
+        origin = Origin("measured", f"{worked.method.title.lower() if worked.method else ''}, {test.by}", test.at)
+        for name, value in tags_of(state, test.kind, worked, test.number):
+            entered = state.lab.get(name)
+            if entered is None or test.at >= entered.at:
+                tag = state.line.tag(name)
+                found[name] = Reading(tag, value, test.at, origin, judge(tag, value))
+    return list(found.values())
+
+
+COOKING = Contribution(readings=readings, due=due, sheet=sheet, places=places)

@@ -1,0 +1,147 @@
+"""What the laboratory's devices and the digesters' own counters report: titrations, kappas, batches."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Final
+
+from django.db import transaction
+
+from desk.exchange.pick_up import BrokenFileError, Taker, at_in, number_of, text_in
+from desk.floor.models import Cook, World
+from desk.floor.state import State
+from desk.mill.selectors import line_of
+from desk.stations.cook.bench import LIMITS, METHODS, titrated
+from desk.stations.cook.house import House, recipe_of
+from desk.stations.cook.models import LiquorTest, Result, Step
+from desk.stations.cook.steps import Amounts, keep_forecast
+from desk.stations.yard.models import Dropped
+from stock.errors import DomainError
+
+
+def _titrator(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
+    for number, row in enumerate(rows, 2):
+        kind = text_in(row, "liquor", number)
+        if kind not in METHODS:
+            raise BrokenFileError(f"line {number}: liquor is {kind[:20]!r}; one of {', '.join(METHODS)}")
+        volumes = {name: number_of(row, name, number) for name in METHODS[kind][1]}
+        at = at_in(row, "at_s", number)
+        try:
+            titrated(kind, volumes, "the titrator", at)
+        except DomainError as error:
+            raise BrokenFileError(f"line {number}: {error.message}") from None
+        cook = int(number_of(row, "cook", number)) if (row.get("cook") or "").strip() else None
+        LiquorTest.objects.create(
+            world=world, kind=kind, at=at, volumes=volumes, number=cook, form_key=f"{dropped.name}-{number}"[:60]
+        )
+
+
+def _kappa(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
+    for number, row in enumerate(rows, 2):
+        cook = int(number_of(row, "cook", number))
+        if not Cook.objects.filter(world=world, number=cook).exists():
+            raise BrokenFileError(f"line {number}: there is no cook {cook}")
+        if Result.objects.filter(world=world, number=cook, superseded_by=None).exists():
+            continue  # somebody was quicker than the device
+        found = {
+            name: number_of(row, name, number) for name in LIMITS if name == "kappa" or (row.get(name) or "").strip()
+        }
+        for name, value in found.items():
+            low, high, words = LIMITS[name]
+            if not low <= value <= high:
+                raise BrokenFileError(f"line {number}: {words} is {value:g}, outside {low:g} to {high:g}")
+        Result.objects.create(
+            world=world, number=cook, at=at_in(row, "at_s", number), form_key=f"{dropped.name}-{number}"[:60], **found
+        )
+
+
+TAKERS: Final[dict[str, Taker]] = {"titrator": _titrator, "kappa": _kappa}
+
+
+# ---- the digesters' own counters
+
+BATCH: Final = (
+    "number", "started_s", "charge_pct", "chips_t", "moisture_frac", "liquor_m3", "strength", "sulphidity", "fill_m3",
+    "steam_s", "blown_s",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """What a digester's counter says of the cook in it; nought for what has not happened yet."""
+
+    number: int
+    digester: int
+    recipe: str
+    started_s: float
+    charge_pct: float
+    chips_t: float
+    moisture_frac: float
+    liquor_m3: float
+    strength: float
+    sulphidity: float
+    fill_m3: float
+    steam_s: float
+    blown_s: float
+
+    @classmethod
+    def of(cls, digester: int, recipe: str, values: Sequence[float]) -> "Batch":
+        """Read the counter's list of numbers."""
+        by = dict(zip(BATCH, values, strict=True))
+        return cls(digester=digester, recipe=recipe, **{**by, "number": int(by["number"])})  # type: ignore[arg-type]
+
+
+def note_batch(world: World, batch: Batch) -> Cook | None:
+    """Keep what a counter reports and is not known yet; the cook, where it is new."""
+    new = None
+    cook = Cook.objects.filter(world=world, number=batch.number).first()
+    if cook is None:
+        recipe = line_of(world.version).cook.recipe(batch.recipe)
+        new = cook = Cook.objects.create(
+            world=world,
+            number=batch.number,
+            digester=batch.digester,
+            recipe=recipe.id,
+            started_at=datetime.fromtimestamp(batch.started_s, UTC),
+            charge_pct_naoh_on_wood=batch.charge_pct,
+            kappa_target=recipe.kappa_target,
+        )
+    known = set(Step.objects.filter(world=world, number=batch.number).values_list("kind", flat=True))
+    for kind, at_s, amounts in reported(batch, recipe_of(State(world), cook).fill_min):
+        if kind not in known:
+            with transaction.atomic():
+                _report(world, cook, kind, datetime.fromtimestamp(at_s, UTC), amounts)
+    return new
+
+
+def reported(batch: Batch, fill_min: float) -> list[tuple[str, float, Amounts]]:
+    """Return the steps a counter speaks of, with their moments."""
+    found = []
+    if batch.chips_t > 0:
+        at = batch.started_s + 60 * fill_min
+        found.append(("chips", at, Amounts(batch.chips_t, batch.moisture_frac)))
+        if batch.liquor_m3 > 0:
+            found.append(("liquor", at + 60, Amounts(batch.liquor_m3, batch.strength, batch.sulphidity or None)))
+        if batch.fill_m3 > 0:
+            found.append(("fill", at + 120, Amounts(batch.fill_m3)))
+    if batch.steam_s > 0:
+        found.append(("steam", batch.steam_s, Amounts()))
+    if batch.blown_s > 0:
+        found.append(("blow", batch.blown_s, Amounts()))
+    return found
+
+
+def _report(world: World, cook: Cook, kind: str, at: datetime, amounts: Amounts) -> None:
+    """Keep a reported step as it is: the plant did it, whatever the desk would have said."""
+    Step.objects.create(
+        world=world,
+        number=cook.number,
+        kind=kind,
+        at=at,
+        amount=amounts.amount,
+        second=amounts.second,
+        third=amounts.third,
+        form_key=f"plant-{world.pk}-{cook.number}-{kind}",
+    )
+    if kind == "blow" and cook.started_at > State(world).now - House.BACK:
+        keep_forecast(State(world), cook, at)

@@ -1,0 +1,368 @@
+"""Bring a past into an empty cook house: cooks as they were charged, forecast by the relation of their day, blown and measured."""
+
+import csv
+import math
+from collections.abc import Iterable
+from dataclasses import asdict, replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any, Final
+
+from desk.floor.models import Cook, Record, World
+from desk.mill.selectors import line_of
+from desk.people.models import Person
+from desk.stations.cook.bench import METHODS
+from desk.stations.cook.devices import Batch, reported
+from desk.stations.cook.learn import CALIBRATED
+from desk.stations.cook.models import Forecast, LiquorTest, RelationVersion, Result, Step
+from stock.cooking.kinetics import simulate_kraft, simulate_soda
+from stock.cooking.liquor import alkali_consumed_pct, charge_as_na2o
+from stock.cooking.relation import Relation, calibrate_bulk, fit_relation
+from stock.cooking.schedule import planned_profile, profile_to_h
+from stock.cooking.ways import WAYS
+from stock.errors import DomainError
+from stock.figure import Datum
+from stock.line.cooking import Recipe
+
+STEPS_KEPT: Final = timedelta(days=3)
+FITTED_AGO: Final = timedelta(days=40)  # when the relation in force was accepted
+KINETIC: Final = 60  # of the newest cooks, what the kinetics said is worked out too
+WHY: Final = "Three weeks of good cooks since the start; the recipe's figures lay half a kappa low."
+
+
+def load_cooking(world: World, folder: Path, tester: Person, engineer: Person, opened: datetime) -> None:
+    """Load the files of a folder into a world."""
+    rows = list(_rows(folder / "cooks.csv"))
+    house = line_of(world.version).cook
+    Cook.objects.bulk_create(
+        [
+            Cook(
+                world=world,
+                number=int(row["number"]),
+                digester=int(row["digester"]),
+                recipe=row["recipe"],
+                started_at=_at(row["started_s"]),
+                charge_pct_naoh_on_wood=_maybe(row["charge_pct_naoh_on_wood"]),
+                kappa_target=house.recipe(row["recipe"]).kappa_target,
+            )
+            for row in rows
+        ],
+        batch_size=500,
+    )
+    _steps(world, rows, house.recipes, opened)
+    for recipe in house.recipes:
+        own = [row for row in rows if row["recipe"] == recipe.id]
+        if recipe.is_sulphite or not own:
+            continue
+        _past(world, recipe, own, tester, engineer, opened)
+    if (folder / "titrations.csv").exists():
+        _titrations(world, folder / "titrations.csv", tester)
+
+
+def _steps(world: World, rows: Iterable[dict[str, str]], recipes: Iterable[Recipe], opened: datetime) -> None:
+    fills = {recipe.id: recipe for recipe in recipes}
+    since = (opened - STEPS_KEPT).timestamp()
+    now = opened.timestamp()
+    found = []
+    for row in rows:
+        if float(row["started_s"]) < since:
+            continue
+        recipe = fills[row["recipe"]]
+        minutes = (now - float(row["started_s"])) / 60
+        charged = minutes >= recipe.fill_min + recipe.liquor_min
+        batch = Batch(
+            number=int(row["number"]),
+            digester=int(row["digester"]),
+            recipe=recipe.id,
+            started_s=float(row["started_s"]),
+            charge_pct=float(row["charge_pct_naoh_on_wood"]),
+            chips_t=float(row["chips_t"]) if minutes >= recipe.fill_min else 0.0,
+            moisture_frac=float(row["moisture_frac"]),
+            liquor_m3=float(row["liquor_m3"]) if charged else 0.0,
+            strength=float(row["strength"]),
+            sulphidity=float(row["sulphidity"]),
+            fill_m3=float(row["fill_m3"]) if charged else 0.0,
+            steam_s=float(row["started_s"]) + 60 * (recipe.fill_min + recipe.liquor_min) if charged else 0.0,
+            blown_s=float(row["blown_s"] or 0),
+        )
+        for kind, at_s, amounts in reported(batch, recipe.fill_min):
+            found.append(
+                Step(
+                    world=world,
+                    number=batch.number,
+                    kind=kind,
+                    at=_at(at_s),
+                    amount=amounts.amount,
+                    second=amounts.second,
+                    third=amounts.third,
+                    entered_at=_at(at_s),
+                    form_key=f"plant-{world.pk}-{batch.number}-{kind}",
+                )
+            )
+    Step.objects.bulk_create(found, batch_size=500)
+
+
+def _past(
+    world: World, recipe: Recipe, rows: list[dict[str, str]], tester: Person, engineer: Person, opened: datetime
+) -> None:
+    """Forecast each blown cook by the relation of its day, and keep what was found."""
+    blown = [row for row in rows if row["blown_s"]]
+    relation = Relation.of(recipe)
+    accepted_at = opened - FITTED_AGO
+    before = [row for row in blown if row["tested_s"] and _at(row["tested_s"]) < accepted_at]
+    fitted = _fit(recipe, before, engineer, accepted_at)
+    if fitted is not None:
+        RelationVersion.objects.create(
+            world=world,
+            recipe=recipe.id,
+            version=fitted.version,
+            figures=asdict(fitted),
+            left_out=[int(row["number"]) for row in before if row["flag"]],
+            first_cook=int(before[0]["number"]),
+            last_cook=int(before[-1]["number"]),
+            accepted_at=accepted_at,
+            by=engineer,
+            why=WHY,
+            form_key=f"demo-relation-{world.pk}-{recipe.id}",
+        )
+    kinetic = {row["number"] for row in blown[-KINETIC:]}
+    forecasts, results = [], []
+    for row in blown:
+        at = _at(row["blown_s"])
+        used = fitted if fitted is not None and at >= accepted_at else relation
+        forecasts.append(_forecast(world, recipe, used, row, at, with_kinetics=row["number"] in kinetic))
+        if row["tested_s"]:
+            results.append(
+                Result(
+                    world=world,
+                    by=tester,
+                    number=int(row["number"]),
+                    at=_at(row["tested_s"]),
+                    kappa=float(row["kappa"]),
+                    rejects_pct=_maybe(row["rejects_pct"]),
+                    yield_pct=_maybe(row["yield_pct"]),
+                    residual_kg_per_m3_as_naoh=_maybe(row["residual"]),
+                    flag=row["flag"],
+                    entered_at=_at(row["tested_s"]),
+                    form_key=f"demo-result-{world.pk}-{row['number']}",
+                )
+            )
+    Forecast.objects.bulk_create(forecasts, batch_size=500)
+    Result.objects.bulk_create(results, batch_size=500)
+
+
+def _fit(recipe: Recipe, rows: list[dict[str, str]], engineer: Person, at: datetime) -> Relation | None:
+    cooks = [_as_cook(recipe, row) for row in rows if not row["flag"]]
+    try:
+        fitted = fit_relation(recipe, cooks, 2, "")
+    except DomainError:
+        return None
+    words = f"{len(cooks)} cooks, accepted {at:%d %b} by {engineer.short_name}"
+    try:
+        ratio = calibrate_bulk(recipe, cooks[-CALIBRATED:])
+    except DomainError:
+        ratio = fitted.bulk_ratio
+    return replace(fitted, words=words, bulk_ratio=ratio)
+
+
+def _as_cook(recipe: Recipe, row: dict[str, str]) -> dict[str, float]:
+    charge = float(row["charge_pct_naoh_on_wood"])
+    used = alkali_consumed_pct(
+        charge_pct_naoh_on_wood=charge,
+        residual_kg_per_m3_as_naoh=float(row["residual"]),
+        liquor_to_wood=recipe.liquor_to_wood,
+    )
+    return {
+        "factor": float(row["factor"]),
+        "kappa": float(row["kappa"]),
+        "alkali_pct_na2o": charge_as_na2o(charge_pct_naoh_on_wood=charge),
+        "charge_pct": charge,
+        "sulphidity": float(row["sulphidity"]),
+        "yield_pct": float(row["yield_pct"]),
+        "used_pct": used,
+    }
+
+
+def _forecast(
+    world: World, recipe: Recipe, relation: Relation, row: dict[str, str], at: datetime, *, with_kinetics: bool
+) -> Forecast:
+    charge, factor = float(row["charge_pct_naoh_on_wood"]), float(row["factor"])
+    na2o = charge_as_na2o(charge_pct_naoh_on_wood=charge)
+    kappa = float(relation.alpha - relation.beta * math.log10(max(factor, 2.0)) * na2o**relation.n)
+    said = relation.origin
+    band = relation.band(Datum(factor, said), Datum(na2o, said)).value
+    wet = float(row["moisture_frac"])
+    wood = float(row["chips_t"]) * (1 - wet)
+    liquor = float(row["liquor_m3"]) + float(row["fill_m3"])
+    ratio = liquor / wood + wet / (1 - wet) + recipe.condensate_t_per_bdt
+    cooked = _cooked(recipe, relation, row, factor, ratio) if with_kinetics else None
+    return Forecast(
+        world=world,
+        number=int(row["number"]),
+        at=at,
+        relation_version=relation.version,
+        relation_words=relation.words,
+        factor=factor,
+        charge_pct_naoh_on_wood=charge,
+        sulphidity_frac=float(row["sulphidity"]) if recipe.school == "kraft" else None,
+        liquor_to_wood=ratio,
+        kappa=kappa,
+        half_kappa=band,
+        yield_pct=relation.reference_yield_pct + relation.slope_pct * (kappa - relation.reference_kappa),
+        residual_kg_per_m3_as_naoh=10 * (charge - relation.used_pct) / ratio,
+        kinetic_kappa=cooked.kappa if cooked else None,
+        kinetic_yield_pct=cooked.total_yield_pct if cooked else None,
+        kinetic_residual_kg_per_m3_as_naoh=cooked.residual_kg_per_m3_as_naoh if cooked else None,
+        apart_c=float(row["apart_c"]),
+    )
+
+
+def _cooked(recipe: Recipe, relation: Relation, row: dict[str, str], factor: float, ratio: float) -> Any:
+    times, celsius = profile_to_h(planned_profile(recipe, 900.0), factor)
+    given: dict[str, Any] = {
+        "times_min": times,
+        "temperatures_c": celsius.clip(60, 185),
+        "effective_alkali_pct_naoh_on_wood": float(row["charge_pct_naoh_on_wood"]),
+        "liquor_to_wood": ratio,
+        "species": recipe.wood,
+        "bulk_ratio": relation.bulk_ratio,
+    }
+    if recipe.school == "kraft":
+        return simulate_kraft(sulphidity_frac=float(row["sulphidity"]), **given)
+    return simulate_soda(**given)
+
+
+def load_workshop(world: World, folder: Path, hand: Person) -> list[Record]:
+    """Load the files of a workshop's folder; return its hand-read gauges as records, not yet sealed."""
+    house = line_of(world.version).cook
+    rows = list(_rows(folder / "cooks.csv"))
+    for row in rows:
+        recipe = house.recipe(row["recipe"])
+        Cook.objects.create(
+            world=world,
+            number=int(row["number"]),
+            digester=int(row["digester"]),
+            recipe=recipe.id,
+            started_at=_at(row["started_s"]),
+            charge_pct_naoh_on_wood=None,
+            kappa_target=recipe.kappa_target,
+        )
+        _hand_steps(world, recipe, row, hand)
+        if row["blown_s"]:
+            _hand_result(world, recipe, row, hand)
+    _titrations(world, folder / "titrations.csv", hand)
+    return list(_gauges(world, folder / "gauges.csv", hand))
+
+
+def _hand_steps(world: World, recipe: Recipe, row: dict[str, str], hand: Person) -> None:
+    started = float(row["started_s"])
+    filled = started + 60 * recipe.fill_min
+    charged = filled + 60 * recipe.liquor_min
+    steps: list[tuple[str, float, tuple[float | None, ...]]] = [
+        ("chips", filled, (float(row["chips_t"]), float(row["moisture_frac"]), None)),
+        ("liquor", charged - 60, (float(row["liquor_m3"]), float(row["total_pct"]), float(row["combined_pct"]))),
+        ("steam", charged, (None, None, None)),
+    ]
+    if row["blown_s"]:
+        blown = float(row["blown_s"])
+        steps += [("relief", blown - 60 * recipe.relief_min, (None,) * 3), ("blow", blown, (None,) * 3)]
+    Step.objects.bulk_create(
+        [
+            Step(
+                world=world,
+                by=hand,
+                number=int(row["number"]),
+                kind=kind,
+                at=_at(at),
+                amount=numbers[0],
+                second=numbers[1],
+                third=numbers[2],
+                entered_at=_at(at),
+                form_key=f"demo-{world.pk}-{row['number']}-{kind}",
+            )
+            for kind, at, numbers in steps
+        ]
+    )
+
+
+def _hand_result(world: World, recipe: Recipe, row: dict[str, str], hand: Person) -> None:
+    relation, number = Relation.of(recipe), int(row["number"])
+    said = relation.origin
+    factor = Datum(float(row["factor"]), said)
+    way = WAYS[recipe.school]
+    kappa = way.kappa(recipe, relation, factor, Datum(0.0, said)).value
+    Forecast.objects.create(
+        world=world,
+        number=number,
+        at=_at(row["blown_s"]),
+        relation_version=relation.version,
+        relation_words=relation.words,
+        factor=factor.value,
+        kappa=kappa,
+        half_kappa=way.band(recipe, relation, factor, Datum(0.0, said)).value,
+        yield_pct=relation.reference_yield_pct + relation.slope_pct * (kappa - relation.reference_kappa),
+        liquor_to_wood=recipe.liquor_to_wood,
+    )
+    Result.objects.create(
+        world=world,
+        by=hand,
+        number=number,
+        at=_at(row["tested_s"]),
+        kappa=float(row["kappa"]),
+        rejects_pct=_maybe(row["rejects_pct"]),
+        yield_pct=_maybe(row["yield_pct"]),
+        entered_at=_at(row["tested_s"]),
+        form_key=f"demo-result-{world.pk}-{number}",
+    )
+
+
+def _gauges(world: World, path: Path, hand: Person) -> Iterable[Record]:
+    line = line_of(world.version)
+    digester = line.cook.digesters[0]
+    for index, row in enumerate(_rows(path)):
+        for name, tag_id in (("temperature_c", digester.temperature), ("pressure_kpa_g", digester.pressure or "")):
+            tag = line.tag(tag_id)
+            yield Record(
+                world=world,
+                by=hand,
+                at=_at(row["at_s"]),
+                entered_at=_at(row["at_s"]),
+                kind=Record.Kind.READING,
+                station="cook",
+                tag=tag.id,
+                value=float(row[name]),
+                unit=tag.unit,
+                level="ok",
+                form_key=f"gauge-{world.pk}-{index}-{name[:4]}",
+            )
+
+
+def _titrations(world: World, path: Path, tester: Person) -> None:
+    LiquorTest.objects.bulk_create(
+        [
+            LiquorTest(
+                world=world,
+                by=tester,
+                kind=row["liquor"],
+                at=_at(row["at_s"]),
+                entered_at=_at(row["at_s"]),
+                volumes={name: float(row[name]) for name in METHODS[row["liquor"]][1]},
+                form_key=f"demo-test-{world.pk}-{index}",
+            )
+            for index, row in enumerate(_rows(path))
+        ],
+        batch_size=500,
+    )
+
+
+def _rows(path: Path) -> Iterable[dict[str, str]]:
+    with path.open(encoding="utf-8") as file:
+        yield from csv.DictReader(file)
+
+
+def _at(text: str | float) -> datetime:
+    return datetime.fromtimestamp(int(float(text)), UTC)
+
+
+def _maybe(text: str) -> float | None:
+    return float(text) if text else None

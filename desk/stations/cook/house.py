@@ -1,0 +1,523 @@
+"""The cook house as it stands: every cook followed from what was read and logged, the digesters, the liquor."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from functools import cached_property, lru_cache
+from typing import Any, Final
+
+import numpy as np
+
+from desk.floor.models import Cook, epoch
+from desk.floor.state import COOKS_BACK, State
+from desk.stations.cook.models import Forecast
+from desk.stations.cook.news import Done, News, Planned, read_news
+from desk.stations.cook.samples import Samples, samples_of
+from stock.cooking.charge import Sheet, charge_sheet, usual
+from stock.cooking.facts import CookFacts, CookState, Kinetic
+from stock.cooking.follow import follow, kinetic, planned_hold_min
+from stock.cooking.relation import Relation
+from stock.cooking.schedule import Leg, legs
+from stock.cooking.titration import white_liquor_from_abc
+from stock.cooking.ways import Trace
+from stock.errors import DomainError
+from stock.figure import Datum, Figure, Origin, figure, given
+from stock.line.cooking import Digester, Recipe
+from stock.names import unit_of
+
+COOLED_C: Final = 25.0  # a digester that fell so far from cooking temperature has been blown
+SILENT_MIN: Final = 3.0
+MARKS: Final = {"liquor": "liquor", "steam": "heat", "relief": "relief", "blow": "blow", "empty": "clear"}
+
+
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """A cook with where it stands."""
+
+    cook: Cook
+    recipe: Recipe
+    state: CookState
+    facts: CookFacts
+    blow_at: datetime
+
+    @property
+    def running(self) -> bool:
+        """Whether it is still in the digester, uncooked or unblown."""
+        return self.state.phase != "blown"
+
+    @property
+    def name(self) -> str:
+        """What it is called in a sentence."""
+        return f"Cook {self.cook.number} in digester {self.cook.digester}"
+
+    def figures(self) -> dict[str, Figure]:
+        """Return the cook's figures by name, each with its key."""
+        state = self.state
+        named = {
+            "done": state.done,
+            "aim": state.aim,
+            "kappa": state.kappa,
+            "half": state.half,
+            "yield": state.yield_pct,
+            "charge": _shown(self.facts.charge, "charge", "charge_pct_naoh_on_wood", 2),
+            "wood": _shown(self.facts.bd_wood, "bone-dry wood", "bd_wood_t", 2),
+            "ratio": _shown(self.facts.liquor_to_wood, "liquor to wood", "liquor_to_wood", 2),
+        }
+        if state.residual is not None:
+            named["residual"] = state.residual
+        if state.minutes_left is not None:
+            named["left"] = state.minutes_left
+        named |= {one.kind: one.size for one in state.corrections}
+        return {name: replace(shown, key=f"cook:{self.cook.number}:{name}") for name, shown in named.items()}
+
+    def second_figures(self, second: Kinetic | None) -> dict[str, Figure]:
+        """Return the figures of the second way."""
+        if second is None:
+            return {}
+        named = {"kinetic_kappa": second.kappa, "kinetic_yield": second.yield_pct, "kinetic_residual": second.residual}
+        return {name: replace(shown, key=f"cook:{self.cook.number}:{name}") for name, shown in named.items()}
+
+
+KEPT: Final = {
+    "kappa": "kappa",
+    "half": "half_kappa",
+    "yield": "yield_pct",
+    "residual": "residual_kg_per_m3_as_naoh",
+    "kinetic_kappa": "kinetic_kappa",
+    "kinetic_yield": "kinetic_yield_pct",
+    "kinetic_residual": "kinetic_residual_kg_per_m3_as_naoh",
+}
+
+
+def _kept(forecast: Forecast, own: dict[str, Figure]) -> dict[str, Figure]:
+    """Return the figures of a forecast kept at a blow, shown as those of the cook are."""
+    how = Origin("computed", f"forecast kept at the blow, {forecast.relation_words}", forecast.at)
+    found = {}
+    for name, column in KEPT.items():
+        value = getattr(forecast, column)
+        if value is not None and name in own:
+            like = own[name]
+            found[name] = replace(given(like.label, value, like.unit, how, like.decimals), key=like.key)
+    return found
+
+
+def _shown(datum: Datum, label: str, name: str, decimals: int) -> Figure:
+    if datum.figure is not None:
+        return replace(datum.figure, label=label, decimals=decimals)
+    return given(label, datum.value, unit_of(name), datum.origin, decimals)
+
+
+def recipe_of(state: State, cook: Cook) -> Recipe:
+    """Return a cook's recipe; the usual one of its digester where it names none."""
+    house = state.line.cook
+    return house.recipe(cook.recipe or house.digester(cook.digester).recipes[0])
+
+
+class House:
+    """The cook house at a moment; nothing is read before it is asked for."""
+
+    BACK = COOKS_BACK
+
+    def __init__(self, state: State) -> None:
+        """Bind to a line's state."""
+        self.state = state
+        self.part = state.line.cook
+        self._followed: dict[int, Followed | None] = {}
+        self._seconds: dict[int, Kinetic | None] = {}
+        self.trouble: dict[int, str] = {}  # why a cook cannot be followed
+
+    @cached_property
+    def news(self) -> News:
+        """Charges, steps, forecasts, results, tests, relations of late."""
+        return read_news(self.state) if self.part.recipes else News()
+
+    def relation(self, recipe: Recipe) -> Relation:
+        """Return the relation in force for a recipe."""
+        version, figures = self.news.relations.get(recipe.id, (0, {}))
+        return Relation(**figures) if version else Relation.of(recipe)
+
+    # ---- what was read
+
+    @cached_property
+    def _newest(self) -> dict[str, Samples]:
+        """Samples of every digester's tags since its newest cook began."""
+        return samples_of(self.state, {cook.digester: cook.started_at for cook in self.in_digesters()})
+
+    @cached_property
+    def _older(self) -> dict[str, Samples]:
+        """Samples of every digester's tags since its oldest cook of late; only who opens a blown cook asks."""
+        return samples_of(self.state, {cook.digester: cook.started_at for cook in self.state.cooks})
+
+    def read(self, tag: str | None, cook: Cook) -> Samples:
+        """Return (minutes since its start, values) of a tag over a cook, up to the next cook in its digester."""
+        samples = self._newest if cook in self.in_digesters() else self._older
+        if tag is None or tag not in samples:
+            return np.array([]), np.array([])
+        seconds, values = samples[tag]
+        start = epoch(cook.started_at)
+        later = [epoch(one.started_at) for one in self.state.cooks if one.digester == cook.digester]
+        until = min([epoch(self.state.now), *(at_s - 1 for at_s in later if at_s > start)])
+        kept = (seconds >= start) & (seconds <= until)
+        minutes, values = (seconds[kept] - start) / 60, values[kept]
+        rising = np.concatenate(([True], np.diff(minutes) > 0)) if len(minutes) else np.array([], dtype=bool)
+        return minutes[rising], values[rising]
+
+    def last_read_s(self, cook: Cook) -> float:
+        """Return the second of the last temperature of a cook, 0 without one."""
+        minutes, _ = self.read(self.part.digester(cook.digester).temperature, cook)
+        return epoch(cook.started_at) + 60 * float(minutes[-1]) if len(minutes) else 0.0
+
+    def steps(self, cook: Cook) -> Sequence[Done]:
+        """Return what was done to a cook."""
+        return self.news.steps.get(cook.number, [])
+
+    def step(self, cook: Cook, kind: str) -> Done | None:
+        """Return the newest step of a kind."""
+        return next((one for one in reversed(self.steps(cook)) if one.kind == kind), None)
+
+    def marks(self, cook: Cook) -> dict[str, float]:
+        """Return the minutes since its start at which logged legs began."""
+        found: dict[str, float] = {}
+        for one in self.steps(cook):
+            minutes = (one.at - cook.started_at).total_seconds() / 60
+            if one.kind == "chips":
+                found["liquor"] = max(minutes, 0.1)
+            elif one.kind in MARKS and one.kind != "liquor":
+                found[MARKS[one.kind]] = minutes
+        return found
+
+    # ---- a cook followed
+
+    def follow(self, cook: Cook) -> Followed | None:
+        """Return where a cook stands, or None while its digester has sent fewer than two readings."""
+        if cook.number not in self._followed:
+            self._followed[cook.number] = self._follow(cook)
+        return self._followed[cook.number]
+
+    def second(self, followed: Followed) -> Kinetic | None:
+        """Return what the kinetics make of a cook; worked out only for who asks, since it takes some milliseconds."""
+        number = followed.cook.number
+        if number not in self._seconds:
+            try:
+                self._seconds[number] = kinetic(followed.facts, followed.state)
+            except DomainError as error:  # outside what the kinetics describe
+                self.trouble[number] = error.message
+                self._seconds[number] = None
+        return self._seconds[number]
+
+    def figures(self, followed: Followed) -> dict[str, Figure]:
+        """Return a cook's figures by name; of a blown one, the forecast as it was kept at the blow."""
+        own = followed.figures() | followed.second_figures(self.second(followed))
+        if followed.running or followed.cook.number not in self.news.forecasts:
+            return own
+        kept = Forecast.objects.get(world=self.state.world, number=followed.cook.number)
+        return own | _kept(kept, own)
+
+    def _follow(self, cook: Cook) -> Followed | None:
+        digester, recipe = self.part.digester(cook.digester), recipe_of(self.state, cook)
+        times, values = self.read(digester.temperature, cook)
+        marks = self.marks(cook)
+        by_hand = bool(self.step(cook, "chips")) or bool(self.step(cook, "liquor"))
+        if len(times) < 2 and not by_hand:
+            return None
+        blown = "blow" in marks or (len(values) > 0 and _is_down(values, recipe.cook_c))
+        end = marks.get("blow") if blown else None
+        try:
+            facts = replace(self._facts(cook, digester, recipe, times, values, marks, end, by_hand), blown=blown)
+            state = follow(facts)
+        except DomainError as error:  # what was logged of it cannot be: said on its page, where it can be corrected
+            self.trouble[cook.number] = error.message
+            return None
+        return Followed(cook, recipe, state, facts, cook.started_at + timedelta(minutes=state.blow_min))
+
+    def _facts(
+        self,
+        cook: Cook,
+        digester: Digester,
+        recipe: Recipe,
+        times: np.ndarray,
+        values: np.ndarray,
+        marks: dict[str, float],
+        end: float | None,
+        by_hand: bool,
+    ) -> CookFacts:
+        now_min = (self.state.now - cook.started_at).total_seconds() / 60
+        last = min(now_min, end) if end is not None else now_min
+        trace = self._trace(cook, digester, recipe, times, values, last)
+        reading = self.state.readings.get(digester.temperature)
+        charge = self.charge(cook, recipe)
+        steam = marks.get("heat") if by_hand else recipe.fill_min + recipe.liquor_min
+        gauge = self.state.readings.get(digester.pressure or "")
+        pressure = gauge.as_datum() if gauge is not None and end is None and gauge.at >= cook.started_at else None
+        temperature = Datum(float(trace.temperatures_c[-1]), trace.readings)
+        if reading is not None and end is None and len(values):
+            temperature = reading.as_datum()
+        return CookFacts(
+            recipe=recipe,
+            relation=self.relation(recipe),
+            now_min=last,
+            trace=trace,
+            charge=charge["charge"],
+            kappa_target=Datum(cook.kappa_target, self.state.set_origin(f"recipe {recipe.name}")),
+            temperature=temperature,
+            bd_wood=charge["wood"],
+            sulphidity=charge["sulphidity"],
+            liquor_to_wood=charge["ratio"],
+            liquor_strength=charge["strength"],
+            pressure=pressure,
+            steam_min=steam,
+            liquor_at_min=marks.get("liquor"),
+            relief_min=marks.get("relief"),
+            charged=self._charged(cook, recipe, now_min - (marks.get("liquor") or 0.0)),
+        )
+
+    def _charged(self, cook: Cook, recipe: Recipe, since_chips_min: float) -> bool:
+        """Whether all its liquor is in: cooking liquor, and the fill or the time for it."""
+        if self.step(cook, "liquor") is None:
+            return False
+        return recipe.is_sulphite or self.step(cook, "fill") is not None or since_chips_min > 2 * recipe.liquor_min
+
+    def _trace(
+        self, cook: Cook, digester: Digester, recipe: Recipe, times: np.ndarray, values: np.ndarray, last: float
+    ) -> Trace:
+        """Return what H is counted on: the coldest valid sensor, held on while an instrument is silent."""
+        tag = self.state.line.tag(digester.temperature)
+        low_t, low_c = self.read(digester.bottom, cook)
+        words = f"{tag.name}, {tag.instrument}, {len(times)} readings"
+        if len(low_t) > 5 and len(times):
+            lower = np.minimum(values, np.interp(times, low_t, low_c))
+            if float(np.max(values - lower)) > 0.5:
+                words += "; the colder of top and bottom at each"
+            values = lower
+        if len(times) and times[-1] > last:
+            kept = times <= last
+            times, values = times[kept], values[kept]
+        if not len(times):
+            times, values = np.array([0.0]), np.array([recipe.start_c])
+            words = "no reading yet; the recipe's start temperature"
+        silent = last - float(times[-1])
+        if silent > 0.5:  # count on at the last temperature rather than stand still
+            times, values = np.append(times, last), np.append(values, values[-1])
+            if silent > SILENT_MIN:
+                words += f", the last {silent:.0f} min ago and held since"
+        if len(times) < 2:
+            times, values = np.append(times, times[-1] + 0.5), np.append(values, values[-1])
+        pressures = None
+        if recipe.is_sulphite:
+            at, kpa = self.read(digester.pressure, cook)
+            pressures = np.interp(times, at, kpa) if len(at) else np.full(len(times), recipe.start_kpa_g)
+            pressures = np.clip(pressures, 0, 2000)
+        return Trace(times, np.clip(values, 20, 200), Origin("measured", words, self.state.now), pressures)
+
+    def apart_c(self, cook: Cook) -> float | None:
+        """Return how far top and bottom part now, None without a lower thermometer."""
+        digester = self.part.digester(cook.digester)
+        _, top = self.read(digester.temperature, cook)
+        _, low = self.read(digester.bottom, cook)
+        if not len(top) or not len(low):
+            return None
+        return abs(float(top[-1] - low[-1]))
+
+    # ---- what it was charged with
+
+    def charge(self, cook: Cook, recipe: Recipe) -> dict[str, Datum]:
+        """Return what a cook got: by what was logged, else what the plant reported, else the sheet or recipe."""
+        planned = self.news.charges.get(cook.number)
+        sheet = Origin("set", f"recipe {recipe.name}")
+        found = self._asked(recipe, planned, sheet)
+        if cook.charge_pct_naoh_on_wood is not None:
+            logged = Origin("entered", f"charge reported for cook {cook.number}", cook.started_at)
+            found["charge"] = Datum(cook.charge_pct_naoh_on_wood, logged)
+        chips = self.step(cook, "chips")
+        if chips is None or not chips.amount:
+            return found
+        weighed = Origin("entered", f"chips logged by {chips.by}", chips.at)
+        moisture = Datum(chips.second if chips.second is not None else recipe.chip_moisture_frac, weighed)
+        green = {"green_mass_t": Datum(chips.amount, weighed), "moisture_wet_frac": moisture}
+        found["wood"] = figure("bone_dry_mass_t", "bone-dry wood", green, decimals=2, unit="BDt").as_datum()
+        found["moisture"] = moisture
+        liquors = [one for one in self.steps(cook) if one.kind == "liquor" and one.amount]
+        fills = [one for one in self.steps(cook) if one.kind == "fill" and one.amount]
+        if not liquors:
+            return found
+        return found | _pumped(recipe, found, liquors, fills)
+
+    def _asked(self, recipe: Recipe, planned: Planned | None, set_by: Origin) -> dict[str, Datum]:
+        """Return what the sheet asked for, or the recipe where there is none."""
+        data = usual(recipe, self.part.digester(planned.digester if planned else self._digester(recipe)))
+        if planned is not None:
+            origin = Origin("set", f"charge sheet of cook {planned.number}, by {planned.by}")
+            data |= {
+                name: Datum(value, origin)
+                for name, value in planned.given.items()
+                if name in data or name == "bd_wood_t"
+            }
+        if "bd_wood_t" in data:
+            wood = data["bd_wood_t"]
+        else:
+            names = ("digester_volume_m3", "basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
+            wood = figure(
+                "digester_chip_charge_bdt", "bone-dry wood", {name: data[name] for name in names}, decimals=2
+            ).as_datum()
+        nought = Datum(0.0, set_by)
+        return {
+            "wood": wood,
+            "moisture": data["moisture_wet_frac"],
+            "charge": data.get("charge_pct_naoh_on_wood", nought),
+            "sulphidity": data.get("sulphidity_frac", nought),
+            "strength": data.get("strength_kg_per_m3_as_naoh", nought),
+            "ratio": data["liquor_to_wood"],
+            "total": data.get("total_pct", nought),
+        }
+
+    def _digester(self, recipe: Recipe) -> int:
+        return next(one.number for one in self.part.digesters if recipe.id in one.recipes)
+
+    # ---- liquor
+
+    @cached_property
+    def white(self) -> dict[str, Datum]:
+        """Return strength and sulphidity of white liquor by its last titration, empty without one."""
+        test = next((one for one in reversed(self.news.tests) if one.kind == "white"), None)
+        if test is None:
+            return {}
+        said = Origin("measured", f"A/B/C titration by {test.by}", test.at)
+        found = white_liquor_from_abc(**test.volumes)
+        return {
+            "strength_kg_per_m3_as_naoh": Datum(found.effective_kg_per_m3_as_naoh, said),
+            "sulphidity_frac": Datum(found.sulphidity_frac, said),
+        }
+
+    # ---- the board
+
+    def all(self) -> list[Followed]:
+        """Return every cook of late that can be followed, the nearest to its end first, what is blown last."""
+        found = [one for cook in self.in_digesters() if (one := self.follow(cook)) is not None]
+        return sorted(found, key=lambda one: (not one.running, one.blow_at))
+
+    def in_digesters(self) -> list[Cook]:
+        """Return the newest cook of each digester."""
+        newest: dict[int, Cook] = {}
+        for cook in self.state.cooks:
+            newest.setdefault(cook.digester, cook)
+        return list(newest.values())
+
+    def legs(self, cook: Cook) -> list[Leg]:
+        """Return a cook's legs in minutes from its start; those of a followed one end when it is forecast to."""
+        recipe = recipe_of(self.state, cook)
+        marks = self.marks(cook)
+        followed = self._followed.get(cook.number)
+        if followed is not None and followed.running:
+            facts = followed.facts
+            steam = (
+                facts.steam_min
+                if facts.steam_min is not None
+                else max(facts.now_min, recipe.fill_min + recipe.liquor_min)
+            )
+            hold = max(0.0, followed.state.blow_min - steam - recipe.ramp_min)
+            marks = {"heat": steam, **marks}
+            return legs(recipe, hold, 0.0, marks)
+        try:
+            charge = self.charge(cook, recipe)["charge"].value
+        except DomainError:
+            charge = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+        return legs(recipe, hold_min(recipe, self.relation(recipe), round(charge, 3), cook.kappa_target), 0.0, marks)
+
+    def sheet(self, recipe: Recipe, digester: Digester, typed: dict[str, Datum]) -> Sheet:
+        """Work a charge sheet out for a digester, from what was typed over what is usual and known."""
+        data = usual(recipe, digester) | self.known(recipe) | typed
+        return charge_sheet(recipe, self.relation(recipe), data)
+
+    def known(self, recipe: Recipe) -> dict[str, Datum]:
+        """Return what the floor knows better than the recipe: chip moisture, liquor strength, residual of the fill."""
+        found: dict[str, Datum] = {}
+        readings = self.state.readings
+        if recipe.is_sulphite:
+            return found
+        if recipe.school == "kraft":
+            if "chip_moisture" in readings:
+                datum = self.state.reading("chip_moisture")
+                found["moisture_wet_frac"] = Datum(datum.value / 100, datum.origin)
+            found |= self.white
+        liquor = "white" if recipe.school == "kraft" else "caustic"
+        tank = self.part.tank("white" if liquor == "white" else "caustic")
+        if tank is not None and tank.strength in readings and "strength_kg_per_m3_as_naoh" not in found:
+            found["strength_kg_per_m3_as_naoh"] = self.state.reading(tank.strength)
+        black = self.part.tank("black")
+        if recipe.school == "kraft" and black is not None and black.strength in readings:
+            found["fill_kg_per_m3_as_naoh"] = self.state.reading(black.strength)
+        return found
+
+
+def _pumped(
+    recipe: Recipe, found: dict[str, Datum], liquors: Sequence[Done], fills: Sequence[Done]
+) -> dict[str, Datum]:
+    """Return charge, strength and ratio of what was pumped in."""
+    last = liquors[-1]
+    said = Origin("entered", f"liquor logged by {last.by}", last.at)
+    volumes = [one.amount or 0.0 for one in liquors]
+    total = Datum(sum(volumes) + sum(one.amount or 0.0 for one in fills), said)
+    condensate = Datum(recipe.condensate_t_per_bdt, Origin("set", f"recipe {recipe.name}"))
+    data = {
+        "bd_wood_t": found["wood"],
+        "liquor_m3": total,
+        "moisture_wet_frac": found["moisture"],
+        "steam_condensate_t_per_bdt": condensate,
+    }
+    got = {"ratio": figure("liquor_ratio", "liquor to wood", data, decimals=2).as_datum()}
+    if recipe.is_sulphite:
+        return got
+    usual_strength = found["strength"].value
+    strengths = [one.second if one.second is not None else usual_strength for one in liquors]
+    mixed = figure(
+        "mixed_liquor",
+        "strength of what was pumped",
+        {"volumes_m3": Datum(volumes, said), "each_kg_per_m3_as_naoh": Datum(strengths, said)},
+    ).as_datum()
+    charge = {"liquor_m3": Datum(sum(volumes), said), "effective_kg_per_m3_as_naoh": mixed, "bd_wood_t": found["wood"]}
+    got["charge"] = figure("charge_from_volume", "charge", charge, decimals=2).as_datum()
+    got["strength"] = mixed
+    if last.third is not None:
+        got["sulphidity"] = Datum(last.third, said)
+    return got
+
+
+@lru_cache(maxsize=512)
+def _hold(recipe_json: str, relation: Relation, charge_pct: float, kappa_target: float) -> float:
+    origin = Origin("set", "recipe")
+    recipe = Recipe.model_validate_json(recipe_json)
+    return planned_hold_min(recipe, relation, Datum(charge_pct, origin), Datum(kappa_target, origin))
+
+
+def hold_min(recipe: Recipe, relation: Relation, charge_pct: float, kappa_target: float) -> float:
+    """Return the planned minutes at temperature, the same for every cook charged alike; of a charge out of reach, the recipe's."""
+    text = recipe.model_dump_json()
+    try:
+        return _hold(text, relation, charge_pct, kappa_target)
+    except DomainError:
+        own = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+        return _hold(text, Relation.of(recipe), own, recipe.kappa_target)
+
+
+def _is_down(values: np.ndarray, cook_c: float) -> bool:
+    """A digester that was at temperature and is far below it has been blown."""
+    top = float(values.max())
+    return bool(top > cook_c - 8 and values[-1] < cook_c - COOLED_C and values[-1] < top - COOLED_C)
+
+
+def house_of(state: State) -> House:
+    """Return the house of a state, made once a page."""
+    if "cooking" not in state.kept:
+        state.kept["cooking"] = House(state)
+    house: House = state.kept["cooking"]
+    return house
+
+
+def follow_all(state: State) -> list[Followed]:
+    """Return every cook that may still be in its digester, the nearest to its end first."""
+    return house_of(state).all()
+
+
+def as_json(values: dict[str, Any]) -> dict[str, Any]:
+    """Return numbers as they are kept: rounded to what a sheet shows, none left out."""
+    return {name: round(float(value), 6) for name, value in values.items() if value is not None}

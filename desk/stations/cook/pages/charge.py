@@ -1,0 +1,390 @@
+"""Charge: the sheet of the next cook worked out as it is typed, planned, logged step by step, printed planned against actual."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import timedelta
+from typing import Any, Final
+
+from django.core.exceptions import ValidationError
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
+
+from desk.floor import clock
+from desk.floor.models import Cook
+from desk.floor.state import State
+from desk.frame.forms import Field, key_of, maybe, moment, moment_ahead, number, words_of
+from desk.frame.page import on_line, signed_in
+from desk.frame.page import page as render_page
+from desk.people.roles import COOK
+from desk.stations.cook.board import board_of
+from desk.stations.cook.house import House, hold_min, house_of, recipe_of
+from desk.stations.cook.models import Charge, Forecast, Result, Step
+from desk.stations.cook.pages.overview import cook_context
+from desk.stations.cook.sheet import Line, sheet_lines, sheet_pdf
+from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME, Amounts, log_step, next_number, plan_charge
+from stock.cooking.charge import Sheet, usual
+from stock.cooking.schedule import legs
+from stock.errors import DomainError
+from stock.figure import Datum, Figure, Origin
+from stock.line.cooking import Digester, Recipe
+
+# name, label, factor from what is kept to what is typed, unit typed
+Typed = tuple[str, str, float, str]
+ALKALINE: Final[tuple[Typed, ...]] = (
+    ("moisture_wet_frac", "Chip moisture", 100.0, "%"),
+    ("packing_gain_frac", "Packing gain", 100.0, "%"),
+    ("charge_pct_naoh_on_wood", "Effective alkali charge", 1.0, "% NaOH on wood"),
+    ("strength_kg_per_m3_as_naoh", "Cooking liquor, effective alkali", 1.0, "g/L NaOH"),
+    ("sulphidity_frac", "Its sulphidity, on active alkali", 100.0, "%"),
+    ("liquor_to_wood", "Liquor to wood", 1.0, "m³/BDt"),
+    ("fill_kg_per_m3_as_naoh", "Residual alkali of the fill", 1.0, "g/L NaOH"),
+    ("kappa_target_kappa", "Kappa target", 1.0, ""),
+)
+ACID: Final[tuple[Typed, ...]] = (
+    ("moisture_wet_frac", "Chip moisture", 100.0, "%"),
+    ("packing_gain_frac", "Packing gain", 100.0, "%"),
+    ("total_pct", "Total SO2 of the acid", 1.0, "g/100 mL"),
+    ("combined_pct", "Combined SO2", 1.0, "g/100 mL"),
+    ("liquor_to_wood", "Liquor to wood", 1.0, "m³/BDt"),
+    ("kappa_target_kappa", "Kappa target", 1.0, ""),
+)
+SHOWN: Final = (
+    "chips", "green", "liquor", "fill", "met", "start", "ions", "so2", "base", "fit", "heat", "steam", "aim", "pulp",
+)  # fmt: skip
+
+
+def offered(recipe: Recipe) -> tuple[Typed, ...]:
+    """Return the fields a school's sheet is typed in."""
+    if recipe.is_sulphite:
+        return ACID
+    return tuple(row for row in ALKALINE if recipe.school == "kraft" or row[0] != "sulphidity_frac")
+
+
+def chosen(house: House, asked: Mapping[str, Any]) -> tuple[Digester, Recipe]:
+    """Return the digester and recipe asked for, else the digester that is free first."""
+    text = str(asked.get("digester", ""))
+    try:
+        digester = house.part.digester(int(text)) if text.isdigit() else free_first(house)
+        name = str(asked.get("recipe", ""))
+        recipe = house.part.recipe(name if name in digester.recipes else digester.recipes[0])
+    except LookupError:
+        raise Http404 from None
+    return digester, recipe
+
+
+def free_first(house: House) -> Digester:
+    """Return the digester whose next fill comes first and is not planned."""
+    board = board_of(house)
+    planned = {bar.digester for bar in board.bars if bar.planned and not bar.projected}
+    coming = sorted((bar for bar in board.bars if bar.projected), key=lambda bar: bar.legs[0].from_min)
+    if coming:
+        return house.part.digester(coming[0].digester)
+    holding = {cook.digester for cook in house.in_digesters() if (one := house.follow(cook)) and one.running}
+    free = [one for one in house.part.digesters if one.number not in holding | planned]
+    return free[0] if free else house.part.digesters[0]
+
+
+def fields_of(house: House, digester: Digester, recipe: Recipe, typed: Mapping[str, Any]) -> list[Field]:
+    """Return the sheet's fields: what was typed, else what the floor knows, else the recipe's."""
+    data = usual(recipe, digester) | house.known(recipe)
+    found = []
+    for name, label, factor, unit in offered(recipe):
+        own = data[name]
+        text = str(typed.get(name, f"{own.value * factor:.4g}"))[:12]
+        found.append(Field(name, label, text, unit, origin=own.origin.text))
+    weight = str(typed.get("bd_wood_t", ""))[:12]
+    return [Field("bd_wood_t", "Bone-dry chips, where weighed", weight, "BDt", origin="empty: by packing"), *found]
+
+
+def read_fields(recipe: Recipe, fields: list[Field], house: House, digester: Digester) -> dict[str, float]:
+    """Return what was typed over what is known, as it is kept.
+
+    Raises
+    ------
+    DomainError
+        E_TYPE, naming the field.
+    """
+    data = usual(recipe, digester) | house.known(recipe)
+    typed: dict[str, float] = {}
+    by = {name: factor for name, _, factor, _ in offered(recipe)}
+    for field in fields:
+        if field.name == "bd_wood_t":
+            wood = maybe(field.text, field.name, field.label)
+            if wood is not None:
+                typed[field.name] = wood
+            continue
+        own = f"{data[field.name].value * by[field.name]:.4g}"
+        if field.text != own:
+            typed[field.name] = number(field.text, field.name, field.label) / by[field.name]
+    return typed
+
+
+def worked(house: House, digester: Digester, recipe: Recipe, typed: Mapping[str, Any]) -> dict[str, Any]:
+    """Return the sheet worked out, or what is wrong with it."""
+    fields = fields_of(house, digester, recipe, typed)
+    try:
+        said = Origin("entered", "typed just now")
+        values = {name: Datum(value, said) for name, value in read_fields(recipe, fields, house, digester).items()}
+        sheet = house.sheet(recipe, digester, values)
+    except DomainError as error:
+        allowed = f" Allowed: {error.allowed}." if error.allowed else ""
+        return {
+            "fields": fields,
+            "sheet": None,
+            "rows": [],
+            "fault": f"{error.message}.{allowed}",
+            "fault_at": error.argument,
+        }
+    return {
+        "fields": fields,
+        "sheet": sheet,
+        "rows": [(sheet_label(recipe, name, sheet), sheet.figures[name]) for name in SHOWN if name in sheet.figures],
+        "schedule": schedule_words(house, recipe, values),
+        "fault": "",
+        "fault_at": "",
+    }
+
+
+def schedule_words(house: House, recipe: Recipe, values: Mapping[str, Datum]) -> str:
+    """Say how a charge is cooked, leg by leg."""
+    alkali = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+    charge = values["charge_pct_naoh_on_wood"].value if "charge_pct_naoh_on_wood" in values else alkali
+    kappa = values["kappa_target_kappa"].value if "kappa_target_kappa" in values else recipe.kappa_target
+    hold = hold_min(recipe, house.relation(recipe), charge, kappa)
+    parts = [f"{recipe.fill_min:.0f} min chips", f"{recipe.liquor_min:.0f} min liquor"]
+    for leg in recipe.stages:
+        pressure = f" and {leg.to_kpa_g:.0f} kPa g" if leg.to_kpa_g else ""
+        parts.append(f"{leg.over_min:.0f} min to {leg.to_c:.0f} °C{pressure}")
+    parts.append(f"about {hold:.0f} min there")
+    parts += [f"{recipe.relief_min:.0f} min relief"] if recipe.relief_min else []
+    parts.append(f"{recipe.blow_min:.0f} min blow")
+    whole = legs(recipe, hold, 0.0)[-1].to_min / 60
+    return f"{', '.join(parts)}; clear again after {whole:.1f} h."
+
+
+def sheet_label(recipe: Recipe, name: str, sheet: Sheet) -> str:
+    """Name a figure of the sheet as its school does."""
+    if name == "liquor":
+        words = LIQUOR_NAME[recipe.school]
+    elif name == "fill":
+        words = FILL_NAME[recipe.school]
+    else:
+        words = sheet.figures[name].label
+    return f"{words[:1].upper()}{words[1:]}"
+
+
+def keyed(figure: Figure, digester: Digester, recipe: Recipe, name: str) -> Figure:
+    """Give a figure of the sheet a key, where the sheet is as the floor knows it."""
+    return replace(figure, key=f"charge:{digester.number}:{recipe.id}:{name}")
+
+
+def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpResponse:
+    """Show the sheet of the next cook."""
+    house = house_of(state)
+    if not house.part.recipes:
+        raise Http404
+    asked = request.POST if refused else request.GET
+    digester, recipe = chosen(house, asked)
+    typed = request.POST.dict() if refused else {}
+    found = worked(house, digester, recipe, typed)
+    board = board_of(house)
+    waits = next((one for one in board.waiting if one.digester == digester.number), None)
+    at = waits.until if waits and waits.until and waits.until > state.now else state.now
+    found["rows"] = [
+        (label, keyed(one, digester, recipe, name_of(found["sheet"], one)) if not typed else one)
+        for label, one in found["rows"]
+    ]
+    context = cook_context(state, "cook_charge")
+    context |= found
+    context |= {
+        "sentence": sentence(house, digester, recipe, found, waits),
+        "digester": digester,
+        "recipe": recipe,
+        "choices": [
+            (one, house.part.recipe(name), one.number == digester.number and name == recipe.id)
+            for one in house.part.digesters
+            for name in one.recipes
+        ],
+        "several": any(len(one.recipes) > 1 for one in house.part.digesters),
+        "number": typed.get("number", next_number(state, recipe)),
+        "planned_at": typed.get("planned_at", f"{clock.local(at):%H:%M}"),
+        "waits": waits,
+        "planned": sorted(
+            (one for one in house.news.charges.values() if one.at > state.now - timedelta(hours=8)),
+            key=lambda one: one.at,
+        ),
+        "begun": {cook.number for cook in state.cooks},
+        "cautions": recipe.cautions,
+        "may_cook": signed_in(request).may(COOK),
+        "refused": refused,
+    }
+    return render_page(request, state, "cook/charge.html", context, here="cook", status=422 if refused else 200)
+
+
+def name_of(sheet: Sheet, figure: Figure) -> str:
+    """Return the name a sheet keeps a figure under."""
+    return next(name for name, one in sheet.figures.items() if one is figure)
+
+
+def sentence(house: House, digester: Digester, recipe: Recipe, found: dict[str, Any], waits: Any) -> str:
+    """Say what the next charge is, and what it waits for."""
+    name = f"Digester {digester.number}, {recipe.name.split(',')[0].lower()}"
+    if found["sheet"] is None:
+        return f"{name}: {found['fault']}"
+    from desk.stations.cook.steps import sheet_words
+
+    words = f"{name}: {sheet_words(recipe, found['sheet'])}."
+    holding = next((cook for cook in house.in_digesters() if cook.digester == digester.number), None)
+    followed = house.follow(holding) if holding else None
+    if followed is not None and followed.running:
+        return f"{words} It holds cook {holding.number if holding else ''} until about {clock.local(followed.blow_at):%H:%M}."
+    return f"{words} It is {waits.words}." if waits else words
+
+
+@on_line
+def page(request: HttpRequest, state: State) -> HttpResponse:
+    """Show the sheet."""
+    return show(request, state)
+
+
+@on_line
+@require_POST
+def work_out(request: HttpRequest, state: State) -> HttpResponse:
+    """Answer with the sheet worked out, as it is typed."""
+    house = house_of(state)
+    digester, recipe = chosen(house, request.POST)
+    context = {
+        "world": state.world,
+        "state": state,
+        "recipe": recipe,
+        **worked(house, digester, recipe, request.POST.dict()),
+    }
+    return render(request, "cook/_charged.html", context)
+
+
+@on_line
+@require_POST
+def plan(request: HttpRequest, state: State) -> HttpResponse:
+    """Plan the charge of a cook."""
+    house = house_of(state)
+    digester, recipe = chosen(house, request.POST)
+    try:
+        fields = fields_of(house, digester, recipe, request.POST.dict())
+        row = plan_charge(
+            state,
+            signed_in(request),
+            number=_whole(request.POST.get("number", "")),
+            digester=digester,
+            recipe=recipe,
+            planned_at=moment_ahead(state, request.POST.get("planned_at", "")),
+            typed=read_fields(recipe, fields, house, digester),
+            form_key=key_of(request),
+        )
+    except (ValidationError, DomainError) as error:
+        return show(
+            request, state, refused=f"The charge was not planned: {words_of(error)}. What you typed is still here."
+        )
+    return redirect("cook_sheet", world_slug=state.world.slug, number=row.number)
+
+
+def _whole(text: str) -> int:
+    value = number(text, "number", "Cook number")
+    if value != int(value):
+        raise DomainError("E_TYPE", "number", f"cook number {text[:12]!r} is no whole number", "a whole number")
+    return int(value)
+
+
+# ---- one sheet
+
+
+def show_sheet(request: HttpRequest, state: State, number: int, *, refused: str = "") -> HttpResponse:
+    """Show a charge sheet, planned against actual."""
+    house = house_of(state)
+    lines, facts = _sheet(house, number)
+    charge, cook, recipe = facts["charge"], facts["cook"], facts["recipe"]
+    context = cook_context(state, "cook_charge")
+    context |= {
+        "sentence": sheet_sentence(number, charge, cook, lines),
+        "number": number,
+        "charge": charge,
+        "cook": cook,
+        "recipe": recipe,
+        "lines": lines,
+        "steps": facts["steps"],
+        "forecast": facts["forecast"],
+        "result": facts["result"],
+        "versions": Charge.objects.filter(world=state.world, number=number).select_related("by").order_by("id"),
+        "may_cook": signed_in(request).may(COOK),
+        "cautions": recipe.cautions,
+        "typed": request.POST.dict() if refused else {},
+        "green": charge.planned.get("green") if charge else None,
+        "moisture_pct": 100 * charge.given.get("moisture_wet_frac", 0.5) if charge else None,
+        "refused": refused,
+    }
+    return render_page(request, state, "cook/sheet.html", context, here="cook", status=422 if refused else 200)
+
+
+def _sheet(house: House, number: int) -> tuple[list[Line], dict[str, Any]]:
+    world = house.state.world
+    charge = Charge.objects.filter(world=world, number=number, superseded_by=None).select_related("by").first()
+    cook = Cook.objects.filter(world=world, number=number).first()
+    if charge is None and cook is None:
+        raise Http404
+    recipe = recipe_of(house.state, cook) if cook else house.part.recipe(charge.recipe if charge else "")
+    steps = list(Step.objects.filter(world=world, number=number, superseded_by=None).select_related("by"))
+    forecast = Forecast.objects.filter(world=world, number=number).first()
+    result = Result.objects.filter(world=world, number=number, superseded_by=None).select_related("by").first()
+    facts = {"charge": charge, "cook": cook, "recipe": recipe, "steps": steps, "forecast": forecast, "result": result}
+    return sheet_lines(recipe, charge, steps, forecast, result), facts
+
+
+def sheet_sentence(number: int, charge: Charge | None, cook: Cook | None, lines: list[Line]) -> str:
+    """Say how far the cook is, and where it left its plan."""
+    if cook is None and charge is not None:
+        return f"Cook {number} is planned for digester {charge.digester}, {clock.local(charge.planned_at):%H:%M}. Log its chips to start it."
+    off = [line for line in lines if line.off]
+    words = f"Charge sheet of cook {number}, digester {cook.digester if cook else ''}."
+    if charge is None:
+        return f"{words} It was charged without a sheet of its own."
+    if not off:
+        return f"{words} What was done keeps to the plan."
+    return f"{words} Off plan: {', '.join(line.label.lower() for line in off)}."
+
+
+@on_line
+def sheet(request: HttpRequest, state: State, number: int) -> HttpResponse:
+    """Show a charge sheet."""
+    return show_sheet(request, state, number)
+
+
+@on_line
+def pdf(request: HttpRequest, state: State, number: int) -> HttpResponse:
+    """Return a charge sheet on paper."""
+    lines, facts = _sheet(house_of(state), number)
+    paper = sheet_pdf(state, number, lines, facts)
+    response = HttpResponse(paper, content_type="application/pdf")
+    response["Content-Disposition"] = f'inline; filename="cook-{number}.pdf"'
+    return response
+
+
+@on_line
+@require_POST
+def start(request: HttpRequest, state: State, number: int) -> HttpResponse:
+    """Log the chips of a planned cook: the cook is started."""
+    try:
+        wet = maybe(request.POST.get("second", ""), "second", "Chip moisture")
+        amounts = Amounts(maybe(request.POST.get("amount", ""), "amount", "Chips"), None if wet is None else wet / 100)
+        at = moment(state, request.POST.get("at", ""))
+        log_step(state, signed_in(request), number, "chips", amounts, at=at, form_key=key_of(request))
+    except (ValidationError, DomainError) as error:
+        return show_sheet(request, state, number, refused=f"The chips were not logged: {words_of(error)}.")
+    return redirect("cook", world_slug=state.world.slug, number=number)
+
+
+def charge_figure(state: State, rest: str) -> Figure:
+    """Find a figure of the sheet as the floor knows it: `digester:recipe:name`."""
+    digester_text, recipe_id, name = rest.split(":")
+    house = house_of(state)
+    digester, recipe = house.part.digester(int(digester_text)), house.part.recipe(recipe_id)
+    return house.sheet(recipe, digester, {}).figures[name]

@@ -1,0 +1,162 @@
+"""The steps that may be logged of a cook next, as forms: their fields, their cautions, what was typed."""
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from django.http import HttpRequest
+
+from desk.floor.models import Cook
+from desk.frame.forms import Field, maybe
+from desk.stations.cook.house import Followed, House
+from desk.stations.cook.news import Done
+from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME, MINDED, Amounts
+from stock.line.cooking import Recipe
+
+
+@dataclass(frozen=True, slots=True)
+class StepForm:
+    """A step that may be logged now: its fields, its caution, its button."""
+
+    kind: str
+    label: str
+    button: str
+    fields: tuple[Field, ...]
+    step: str
+    caution: str
+    open: bool
+
+
+def step_forms(
+    house: House, cook: Cook, recipe: Recipe, followed: Followed | None, request: HttpRequest, opened: str
+) -> list[StepForm]:
+    """Return the steps that may come next, the one that is due first."""
+    done = {one.kind for one in house.steps(cook)}
+    blown = "blow" in done or (followed is not None and not followed.running)
+    planned = house.news.charges.get(cook.number)
+    wanted = planned.planned if planned else {}
+    given = planned.given if planned else {}
+    by_hand = "chips" in done
+    offered = []
+    if blown:
+        offered = ["empty"] if "empty" not in done and "blow" in done else []
+    else:
+        if by_hand and "steam" not in done:
+            offered += [
+                kind for kind in ("liquor", "fill") if kind not in done and (kind == "liquor" or not recipe.is_sulphite)
+            ]
+        if by_hand and "liquor" in done and "steam" not in done:
+            offered.append("steam")
+        started = not by_hand or "steam" in done
+        if started:
+            ready = followed is not None and followed.state.phase in ("past its end", "relief")
+            middle = [] if recipe.is_sulphite or "sample" in done else ["sample"]
+            relief = ["relief"] if "relief" not in done and (by_hand or recipe.relief_min > 0) else []
+            offered += [*relief, "blow", *middle] if ready else [*middle, *relief, "blow"]
+            offered.append("note")
+            if by_hand:
+                offered.append("liquor")
+    found = []
+    for index, kind in enumerate(dict.fromkeys(offered)):
+        typed = request.POST if opened == kind else {}
+        fields = tuple(
+            replace(one, text=str(typed.get(one.name, one.text))) for one in _fields(recipe, kind, wanted, given)
+        )
+        caution_step = MINDED.get(kind, "")
+        text = recipe.cautions.get(caution_step) or house.state.line.station("cook").cautions.get(caution_step, "")
+        label, button = _labels(recipe, cook, kind)
+        found.append(
+            StepForm(kind, label, button, fields, caution_step if text else "", text, index == 0 or opened == kind)
+        )
+    return found
+
+
+def _labels(recipe: Recipe, cook: Cook, kind: str) -> tuple[str, str]:
+    liquor = LIQUOR_NAME[recipe.school]
+    return {
+        "liquor": (f"{liquor[:1].upper()}{liquor[1:]} in", f"Log {liquor}"),
+        "fill": (f"Fill, {FILL_NAME.get(recipe.school, 'water')}", "Log the fill"),
+        "steam": ("Steam on", f"Log steam on cook {cook.number}"),
+        "sample": ("Liquor sample", "Log the sample"),
+        "relief": ("Relief", f"Log relief of cook {cook.number}"),
+        "blow": ("Blow", f"Log the blow of cook {cook.number}"),
+        "empty": ("Empty check", f"Log digester {cook.digester} empty"),
+        "note": ("What was corrected", "Log the correction"),
+    }[kind]
+
+
+def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, Any]) -> tuple[Field, ...]:
+    def text(value: Any, factor: float = 1.0) -> str:
+        return "" if value is None else f"{float(value) * factor:.4g}"
+
+    if kind == "liquor" and recipe.is_sulphite:
+        return (
+            Field("amount", "Acid, m³", text(wanted.get("liquor")), "m³"),
+            Field("second", "Total SO2, %", text(given.get("total_pct", recipe.acid.total_so2_pct)), "%"),
+            Field("third", "Combined SO2, %", text(given.get("combined_pct", recipe.acid.combined_so2_pct)), "%"),
+        )
+    if kind == "liquor":
+        strength = given.get("strength_kg_per_m3_as_naoh", recipe.alkali.liquor_kg_per_m3_as_naoh)
+        fields = [
+            Field("amount", f"{LIQUOR_NAME[recipe.school].capitalize()}, m³", text(wanted.get("liquor")), "m³"),
+            Field("second", "Its effective alkali, g/L NaOH", text(strength), "g/L NaOH"),
+        ]
+        if recipe.school == "kraft":
+            fields.append(Field("third", "Its sulphidity, %", text(given.get("sulphidity_frac"), 100), "%"))
+        return tuple(fields)
+    if kind == "fill":
+        return (Field("amount", f"{FILL_NAME[recipe.school].capitalize()}, m³", text(wanted.get("fill")), "m³"),)
+    if kind == "sample":
+        return (Field("amount", "Residual alkali, g/L NaOH", "", "g/L NaOH"),)
+    if kind == "note":
+        return (Field("text", "What was done", "", "", wide=True),)
+    return ()
+
+
+def fix_fields(recipe: Recipe, done: Done) -> tuple[Field, ...]:
+    """Return the numbers of a step as they were logged, to be corrected: every one it may have."""
+    found = []
+    for one in (*_fields(recipe, done.kind, {}, {}), *_of_chips(done.kind)):
+        value = getattr(done, one.name)
+        scale = 100 if one.name in _in_per_cent(recipe, done.kind) else 1
+        found.append(replace(one, text="" if value is None else f"{scale * value:.6g}"))
+    return tuple(found)
+
+
+def _of_chips(kind: str) -> tuple[Field, ...]:
+    chips = (Field("amount", "Chips, t", "", "t"), Field("second", "Moisture, %", "", "%"))
+    return chips if kind == "chips" else ()
+
+
+def _in_per_cent(recipe: Recipe, kind: str) -> frozenset[str]:
+    """Name the numbers that are typed in per cent and kept as a fraction."""
+    if kind == "chips":
+        return frozenset({"second"})
+    return frozenset({"third"}) if kind == "liquor" and recipe.school == "kraft" else frozenset()
+
+
+def gauge_form(
+    house: House, cook: Cook, followed: Followed | None, request: HttpRequest, opened: str
+) -> dict[str, Any] | None:
+    """Return the form for temperature and pressure read by hand, where no instrument sends them."""
+    digester = house.part.digester(cook.digester)
+    live = house.state.line.tag(digester.temperature).live
+    if live or followed is None or not followed.running:
+        return None
+    typed = request.POST if opened == "gauges" else {}
+    return {
+        "temperature": typed.get("temperature_c", ""),
+        "pressure": typed.get("pressure_kpa_g", ""),
+        "at": typed.get("at", ""),
+        "has_pressure": digester.pressure is not None,
+    }
+
+
+def amounts_of(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts:
+    """Read the amounts of a step as typed; DomainError names the one that is no number."""
+    fields = (*_fields(recipe, kind, {}, {}), *_of_chips(kind))
+    labels = {field.name: field.label for field in fields if not field.wide}
+    value = {name: maybe(request.POST.get(name, ""), name, label) for name, label in labels.items()}
+    for name in _in_per_cent(recipe, kind):
+        if (typed := value.get(name)) is not None:
+            value[name] = typed / 100
+    return Amounts(**value, text=request.POST.get("text", "")[:300])

@@ -1,0 +1,175 @@
+"""A charge sheet, planned against actual, as rows; and on paper."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from io import BytesIO
+from typing import Any, Final
+
+from desk.floor import clock
+from desk.floor.sheet_pdf import paper
+from desk.floor.state import State
+from desk.stations.cook.models import Charge, Forecast, Result, Step
+from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME
+from stock.line.cooking import Recipe
+from stock.units import readable
+
+OFF_FRAC: Final = 0.03  # a charge is kept to within three in a hundred
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A row of the sheet: what was planned, what was done."""
+
+    label: str
+    unit: str
+    planned: float | None
+    actual: float | None
+    decimals: int = 1
+    strict: bool = True
+
+    @property
+    def off(self) -> bool:
+        """Whether what was done left the plan by more than three in a hundred."""
+        if not self.strict or self.planned is None or self.actual is None or not self.planned:
+            return False
+        return abs(self.actual / self.planned - 1) > OFF_FRAC
+
+    @property
+    def by_pct(self) -> float | None:
+        """By how much, per cent."""
+        if self.planned is None or self.actual is None or not self.planned:
+            return None
+        return 100 * (self.actual / self.planned - 1)
+
+    @property
+    def planned_text(self) -> str:
+        """What was planned, as written."""
+        return self.text(self.planned)
+
+    @property
+    def actual_text(self) -> str:
+        """What was done, as written."""
+        return self.text(self.actual)
+
+    def text(self, value: float | None) -> str:
+        """Write a number of this row."""
+        if value is None:
+            return ""
+        number, unit = readable(value, self.unit)
+        return f"{number:.{self.decimals}f} {unit}".strip()
+
+
+def sheet_lines(
+    recipe: Recipe, charge: Charge | None, steps: Sequence[Step], forecast: Forecast | None, result: Result | None
+) -> list[Line]:
+    """Return the rows of a sheet, in the order of the work."""
+    planned: dict[str, float] = charge.planned if charge else {}
+    given: dict[str, float] = charge.given if charge else {}
+    done: dict[str, list[Step]] = {}
+    for step in steps:
+        done.setdefault(step.kind, []).append(step)
+    chips = done.get("chips", [None])[-1]
+    green = chips.amount if chips else None
+    wet = chips.second if chips else None
+    wood = green * (1 - wet) if green is not None and wet is not None else None
+    liquor = _sum(done.get("liquor"))
+    fill = _sum(done.get("fill"))
+    strength = done["liquor"][-1].second if "liquor" in done else None
+    lines = [
+        Line("Chips over the scale", "t", planned.get("green"), green),
+        Line("Chip moisture", "%", _pct(given.get("moisture_wet_frac")), _pct(wet)),
+        Line("Bone-dry chips", "BDt", planned.get("chips", given.get("bd_wood_t")), wood, 2),
+        Line(LIQUOR_NAME[recipe.school].capitalize(), "m³", planned.get("liquor"), liquor),
+    ]
+    if recipe.is_sulphite:
+        lines.append(Line("Total SO2 of the acid", "%", given.get("total_pct"), strength, 2))
+        lines.append(Line("SO2 on wood", "%", planned.get("so2"), _on_wood(liquor, strength, wood, 1.0)))
+        lines.append(Line("Base on wood, as its oxide", "kg/BDt", planned.get("base"), None))
+    else:
+        lines.append(Line("Its effective alkali", "g/L NaOH", given.get("strength_kg_per_m3_as_naoh"), strength))
+        lines.append(
+            Line(
+                "Charge",
+                "% NaOH on wood",
+                given.get("charge_pct_naoh_on_wood"),
+                _on_wood(liquor, strength, wood, 0.1),
+                2,
+            )
+        )
+        lines.append(Line(FILL_NAME[recipe.school].capitalize(), "m³", planned.get("fill"), fill))
+    ratio = forecast.liquor_to_wood if forecast else None
+    lines += [
+        Line("Liquor to wood", "m³/BDt", given.get("liquor_to_wood"), ratio, 2),
+        Line("Head over the liquor", "m³", planned.get("fit"), None),
+        Line("Heat to bring it up", "GJ", planned.get("heat"), None),
+        Line("Steam for it", "t", planned.get("steam"), None),
+        Line(
+            _aim_name(recipe),
+            _aim_unit(recipe),
+            planned.get("aim"),
+            forecast.factor if forecast else None,
+            0,
+            strict=False,
+        ),
+        Line("Kappa", "", given.get("kappa_target_kappa"), result.kappa if result else None, 1, strict=False),
+        Line(
+            "Yield",
+            "%",
+            forecast.yield_pct if forecast else None,
+            result.yield_pct if result else None,
+            1,
+            strict=False,
+        ),
+    ]
+    return lines
+
+
+def _sum(steps: list[Step] | None) -> float | None:
+    return sum(step.amount or 0.0 for step in steps) if steps else None
+
+
+def _pct(frac: float | None) -> float | None:
+    return None if frac is None else 100 * frac
+
+
+def _on_wood(volume: float | None, strength: float | None, wood: float | None, factor: float) -> float | None:
+    if volume is None or strength is None or not wood:
+        return None
+    return factor * volume * strength / wood
+
+
+def _aim_name(recipe: Recipe) -> str:
+    return {"acid": "S-factor", "bisulphite": "Heat factor"}.get(recipe.school, "H-factor") + " at the blow"
+
+
+def _aim_unit(recipe: Recipe) -> str:
+    return {"acid": "bar·h", "bisulphite": "h at 100 °C"}.get(recipe.school, "H")
+
+
+def sheet_pdf(state: State, number: int, lines: Sequence[Line], facts: dict[str, Any]) -> bytes:
+    """Return the sheet as a PDF."""
+    recipe, charge, cook = facts["recipe"], facts["charge"], facts["cook"]
+    digester = cook.digester if cook else charge.digester
+    rows = [["", "planned", "actual", "off by"]]
+    for line in lines:
+        by = f"{line.by_pct:+.1f} %" if line.off and line.by_pct is not None else ""
+        rows.append([line.label, line.planned_text, line.actual_text or "________", by])
+    steps = [
+        f"{clock.local(step.at):%H:%M} {step.get_kind_display()}"
+        + (f", {step.amount:g}" if step.amount is not None else "")
+        + (f" {step.text}" if step.text else "")
+        + f" ({step.by.short_name if step.by else 'the plant'})"
+        for step in facts["steps"]
+    ]
+    buffer = BytesIO()
+    paper(
+        buffer,
+        title=f"Cook {number}, digester {digester}",
+        under=f"{state.line.mill}. {recipe.name}. Printed {clock.local(state.now):%d %b %Y %H:%M}.",
+        table=rows,
+        parts=[
+            ("Done", steps or ["Nothing yet."]),
+            ("Mind", [f"{step}: {words}" for step, words in recipe.cautions.items()]),
+        ],
+    )
+    return buffer.getvalue()

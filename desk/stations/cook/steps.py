@@ -1,0 +1,504 @@
+"""What is done to a cook, one verb at a time: planned, charged, heated, sampled, relieved, blown. Each is checked before it is kept."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any, Final, cast
+
+from django.core.exceptions import ValidationError
+from django.db import IntegrityError, transaction
+
+from desk.floor import clock
+from desk.floor.models import Cook, Record, World
+from desk.floor.services import check_moment, record_event, record_reading, require
+from desk.floor.state import State
+from desk.people.models import Person
+from desk.people.roles import COOK, RECORD
+from desk.stations.cook.house import Followed, House, as_json, house_of, recipe_of
+from desk.stations.cook.models import Charge, Forecast, Step
+from stock.cooking.charge import Sheet, refuse_overfull, usual
+from stock.cooking.sulphite import ATMOSPHERE_KPA, gas_over_steam
+from stock.errors import DomainError
+from stock.figure import Datum, Figure, Origin
+from stock.line.cooking import Digester, Recipe
+from stock.steam import saturation_temperature_c
+from stock.units import readable
+from stock.working import Arg, find_method
+
+WORDS: Final = {
+    "chips": "chips in",
+    "liquor": "cooking liquor in",
+    "fill": "filled to the ratio",
+    "steam": "steam on",
+    "sample": "liquor sampled",
+    "relief": "relief begun",
+    "blow": "blown",
+    "empty": "found empty",
+    "note": "corrected",
+}
+ONCE: Final = frozenset({"chips", "steam", "relief", "blow", "empty"})
+MINDED: Final = {
+    "liquor": "Before charging liquor",
+    "steam": "Before steam",
+    "relief": "Before relief",
+    "blow": "Before the blow",
+}
+
+
+IMPOSSIBLE_KPA: Final = 60.0  # two honest gauges may part by so much
+MOST_SULPHIDITY_PCT: Final = 100 * cast("Arg", find_method("simulate_kraft").arguments["sulphidity_frac"]).high
+
+
+@dataclass(frozen=True, slots=True)
+class Amounts:
+    """Numbers that go with a step: what was put in, and two that say what it was."""
+
+    amount: float | None = None
+    second: float | None = None
+    third: float | None = None
+    text: str = ""
+
+
+def next_number(state: State, recipe: Recipe | None = None) -> int:
+    """Return the number the next cook gets: one more than the last of its digesters, or of all."""
+    numbers = [cook.number for cook in state.cooks if recipe is None or recipe_of(state, cook).id == recipe.id]
+    numbers += [
+        number for number, one in house_of(state).news.charges.items() if recipe is None or one.recipe == recipe.id
+    ]
+    if not numbers:
+        rows = Cook.objects.filter(world=state.world)
+        if recipe is not None:
+            numbers = list(rows.filter(recipe=recipe.id).order_by("-number").values_list("number", flat=True)[:1])
+        numbers = numbers or list(rows.order_by("-number").values_list("number", flat=True)[:1])
+    return max(numbers, default=0) + 1
+
+
+def plan_charge(
+    state: State,
+    person: Person,
+    *,
+    number: int,
+    digester: Digester,
+    recipe: Recipe,
+    planned_at: datetime,
+    typed: Mapping[str, float],
+    form_key: str,
+) -> Charge:
+    """Keep a charge sheet; one planned before for the same cook is superseded.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written: a number already cooked, a recipe this digester does not cook, a sheet that cannot be.
+    """
+    require(person, COOK)
+    world = state.world
+    if (sent := Charge.objects.filter(form_key=form_key).first()) is not None:
+        kept: Charge = sent
+        return kept
+    if not 0 < number < 10_000_000:
+        raise ValidationError({"number": f"a cook cannot be number {number}"})
+    if Cook.objects.filter(world=world, number=number).exists():
+        raise ValidationError({"number": f"cook {number} was started already; its sheet cannot change"})
+    if recipe.id not in digester.recipes:
+        raise ValidationError({"recipe": f"digester {digester.number} does not cook {recipe.name}"})
+    if planned_at < state.now - timedelta(hours=12) or planned_at > state.now + timedelta(days=3):
+        raise ValidationError({"planned_at": "a charge is planned from half a day back to three days ahead"})
+    said = Origin("entered", f"typed by {person.short_name}", state.now)
+    sheet = house_of(state).sheet(recipe, digester, {name: Datum(value, said) for name, value in typed.items()})
+    given = {name: datum.value for name, datum in _given(state, recipe, digester, typed).items()}
+    before = Charge.objects.filter(world=world, number=number, superseded_by=None).first()
+    with transaction.atomic():
+        row = Charge(
+            world=world,
+            by=person,
+            number=number,
+            digester=digester.number,
+            recipe=recipe.id,
+            planned_at=planned_at,
+            given=as_json(given),
+            planned=as_json({name: one.value for name, one in sheet.figures.items()}),
+            warnings=list(sheet.warnings),
+            supersedes=before,
+            why="planned again" if before else "",
+            form_key=form_key[:60],
+        )
+        row.save()
+        words = f"Cook {number}, digester {digester.number} planned: {sheet_words(recipe, sheet)}"
+        _tell(world, person, number, words, state.now, f"p-{form_key}")
+    return row
+
+
+def _given(state: State, recipe: Recipe, digester: Digester, typed: Mapping[str, float]) -> dict[str, Datum]:
+    house = house_of(state)
+    said = Origin("entered", "typed")
+    return usual(recipe, digester) | house.known(recipe) | {k: Datum(v, said) for k, v in typed.items()}
+
+
+def sheet_words(recipe: Recipe, sheet: Sheet) -> str:
+    """Say a charge in a line: wood, liquor, fill."""
+    chips = sheet.figures.get("chips") or sheet.figures["green"].data["bd_wood_t"].figure
+    wood = chips.value if isinstance(chips, Figure) else sheet.figures["green"].data["bd_wood_t"].value
+    liquor = sheet.value("liquor") or 0.0
+    words = f"{amount_text(wood, 'BDt')}, {amount_text(liquor, 'm³')} {LIQUOR_NAME[recipe.school]}"
+    if (fill := sheet.value("fill")) is not None:
+        words += f", {amount_text(fill, 'm³')} {FILL_NAME[recipe.school]}"
+    return words
+
+
+LIQUOR_NAME: Final = {"kraft": "white liquor", "soda": "caustic", "acid": "acid", "bisulphite": "bisulphite acid"}
+FILL_NAME: Final = {"kraft": "black liquor", "soda": "weak liquor or water"}
+
+
+def amount_text(value: float, unit: str) -> str:
+    """Write an amount so that a workshop's litres and a mill's cubic metres both read well."""
+    number, shown = readable(value, unit)
+    return f"{number:.1f} {shown}"
+
+
+def log_step(
+    state: State,
+    person: Person | None,
+    number: int,
+    kind: str,
+    amounts: Amounts,
+    *,
+    at: datetime,
+    minded: bool = False,
+    form_key: str,
+    quiet: bool = False,
+) -> Step:
+    """Keep a step of a cook, if it may be done now. `person` is None where the plant reports it.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written: out of order, an empty or a full digester, no cautions minded.
+    """
+    if person is not None:
+        require(person, COOK)
+    if kind not in WORDS:
+        raise ValidationError({"kind": f"{kind[:20]!r} is no step of a cook"})
+    if (sent := Step.objects.filter(form_key=form_key[:60]).first()) is not None:
+        kept: Step = sent
+        return kept
+    if person is not None and not quiet:
+        check_moment(at)
+        if kind in MINDED and not minded:
+            raise ValidationError({"minded": f"tick '{MINDED[kind]}' first: {WORDS[kind]} was not logged"})
+    world, house = state.world, house_of(state)
+    cook = Cook.objects.filter(world=world, number=number).first()
+    if cook is None:
+        if kind != "chips":
+            raise ValidationError({"number": f"cook {number} was not started: log its chips first"})
+        cook = _start(state, house, number, at)
+        new = True
+    else:
+        new = False
+    recipe, digester = recipe_of(state, cook), house.part.digester(cook.digester)
+    before = list(Step.objects.filter(world=world, number=number, superseded_by=None).order_by("at", "id"))
+    _refuse_disorder(cook, kind, at, before, new=new)
+    _refuse_amounts(recipe, digester, kind, amounts, before)
+    with transaction.atomic():
+        if new:
+            cook.save()
+        row = Step(
+            world=world,
+            by=person,
+            number=number,
+            kind=kind,
+            at=at,
+            amount=amounts.amount,
+            second=amounts.second,
+            third=amounts.third,
+            text=amounts.text.strip()[:300],
+            form_key=form_key[:60],
+        )
+        row.save()
+        if kind == "blow":
+            keep_forecast(State(world, max(at, state.now) if quiet else state.now), cook, at)
+        if person is not None and not quiet:
+            words = f"Cook {number}, digester {cook.digester}: {step_words(recipe, kind, amounts)}"
+            _tell(world, person, number, words, at, f"s-{form_key}", tag="blow" if kind == "blow" else "")
+    return row
+
+
+def _start(state: State, house: House, number: int, at: datetime) -> Cook:
+    """Return the cook that chips begin, not yet kept: its digester must be empty."""
+    planned = house.news.charges.get(number)
+    if planned is None:
+        raise ValidationError({"number": f"cook {number} has no charge sheet: plan it first"})
+    recipe = house.part.recipe(planned.recipe)
+    holding = next((one for one in state.cooks if one.digester == planned.digester), None)
+    if holding is not None:
+        followed = house.follow(holding)
+        if followed is None or followed.running:
+            message = f"digester {planned.digester} still holds cook {holding.number}: blow it first"
+            raise ValidationError({"digester": message})
+    started = at - timedelta(minutes=recipe.fill_min)
+    if holding is not None:
+        blow = house.step(holding, "blow")
+        started = max(started, (blow.at if blow else holding.started_at) + timedelta(seconds=60))
+    return Cook(
+        world=state.world,
+        number=number,
+        digester=planned.digester,
+        recipe=recipe.id,
+        started_at=min(started, at),
+        kappa_target=planned.given.get("kappa_target_kappa", recipe.kappa_target),
+    )
+
+
+def _refuse_disorder(cook: Cook, kind: str, at: datetime, before: Sequence[Step], *, new: bool) -> None:
+    """Refuse what cannot follow what was done."""
+    done = {one.kind: one for one in before}
+    if kind in ONCE and kind in done:
+        message = f"cook {cook.number} was {WORDS[kind]} at {clock.local(done[kind].at):%H:%M} already"
+        raise ValidationError(
+            {"kind": message if kind == "blow" else f"cook {cook.number}: {WORDS[kind]} is logged already"}
+        )
+    if "blow" in done and kind not in ("empty", "note"):
+        raise ValidationError({"kind": f"cook {cook.number} is blown; {WORDS[kind]} cannot follow"})
+    by_hand = new or "chips" in done
+    if kind == "steam" and not {"chips", "liquor"} <= set(done):
+        missing = "its chips" if "chips" not in done else "its liquor"
+        raise DomainError(
+            "E_ORDER",
+            "kind",
+            f"cook {cook.number} is not charged: {missing} was not logged",
+            "chips, then liquor, then steam",
+        )
+    if kind in ("liquor", "fill") and "relief" in done:
+        raise DomainError(
+            "E_ORDER", "kind", f"cook {cook.number} is being relieved; no liquor goes in now", "before relief"
+        )
+    if kind in ("liquor", "fill") and not by_hand:
+        raise DomainError("E_ORDER", "kind", f"log the chips of cook {cook.number} first", "chips, then liquor")
+    if kind in ("relief", "blow", "sample") and by_hand and "steam" not in done:
+        raise DomainError("E_ORDER", "kind", f"cook {cook.number} was never heated", "steam first")
+    if kind == "empty" and "blow" not in done:
+        raise DomainError("E_ORDER", "kind", f"cook {cook.number} is not blown yet", "blow first")
+    last = max((one.at for one in before), default=cook.started_at)
+    if at < last:
+        message = f"{clock.local(at):%H:%M} is before the last step of cook {cook.number}, {clock.local(last):%H:%M}"
+        raise DomainError("E_ORDER", "at", message, f"{clock.local(last):%H:%M} or later")
+
+
+def _refuse_amounts(recipe: Recipe, digester: Digester, kind: str, amounts: Amounts, before: Sequence[Step]) -> None:
+    """Refuse an amount that is missing, cannot be, or does not fit."""
+    most = {"chips": digester.volume_m3, "liquor": digester.volume_m3, "fill": digester.volume_m3, "sample": 100.0}
+    if kind not in most:
+        return
+    noun = {"chips": "green tonnes of chips", "sample": "residual alkali"}.get(kind, "cubic metres")
+    if amounts.amount is None:
+        if kind == "sample":
+            return
+        raise DomainError("E_TYPE", "amount", f"{noun} are missing: give what went in", f"up to {most[kind]:g}")
+    low = 0.0 if kind in ("fill", "sample") else 1e-6
+    if not low <= amounts.amount <= most[kind]:
+        message = f"{noun}: {amounts.amount:g} cannot be in digester {digester.number} of {digester.volume_m3:g} m³"
+        raise DomainError("E_RANGE", "amount", message, f"more than 0, up to {most[kind]:g}")
+    if kind == "chips" and not 0 < (amounts.second or 0) < 0.95:
+        shown = "missing" if amounts.second is None else f"{100 * amounts.second:g} %"
+        raise DomainError("E_RANGE", "second", f"chip moisture is {shown}", "more than 0, less than 95 %")
+    if kind == "liquor":
+        _refuse_liquor(recipe, amounts)
+    if kind in ("liquor", "fill"):
+        chips = next((one for one in before if one.kind == "chips"), None)
+        if chips is not None and chips.amount:
+            wet = chips.second or recipe.chip_moisture_frac
+            inside = sum(one.amount or 0 for one in before if one.kind in ("liquor", "fill"))
+            refuse_overfull(digester, recipe, chips.amount * (1 - wet), inside + amounts.amount, wet)
+
+
+def _refuse_liquor(recipe: Recipe, amounts: Amounts) -> None:
+    """Refuse a liquor that cannot be: its strength, its sulphidity, its sulphur dioxide."""
+    if recipe.is_sulphite:
+        _refuse_outside("second", "total SO2", amounts.second, 15.0, "%")
+        most = amounts.second if amounts.second is not None else recipe.acid.total_so2_pct
+        _refuse_outside("third", "combined SO2", amounts.third, min(most, 6.0), "%")
+        return
+    _refuse_outside("second", "the strength of the liquor", amounts.second, 800.0, "g/L NaOH")
+    if amounts.third is not None:
+        sulphidity = 100 * amounts.third
+        if not 0 <= sulphidity <= MOST_SULPHIDITY_PCT:
+            message = f"sulphidity is {sulphidity:g} %, outside 0 to {MOST_SULPHIDITY_PCT:g} %"
+            raise DomainError("E_RANGE", "third", message, f"0 to {MOST_SULPHIDITY_PCT:g} %")
+
+
+def _refuse_outside(name: str, noun: str, value: float | None, most: float, unit: str) -> None:
+    if value is not None and not 0 < value <= most:
+        message = f"{noun} is {value:g} {unit}, which cannot be"
+        raise DomainError("E_RANGE", name, message, f"more than 0, up to {most:g} {unit}")
+
+
+def step_words(recipe: Recipe, kind: str, amounts: Amounts) -> str:
+    """Say a step in a line of the log."""
+    if kind == "chips" and amounts.amount is not None:
+        return f"{amount_text(amounts.amount, 't')} of chips in, {100 * (amounts.second or 0):.1f} % moisture"
+    if kind == "liquor" and amounts.amount is not None:
+        strength = f", {amounts.second:g} {'% SO2' if recipe.is_sulphite else 'g/L NaOH'}" if amounts.second else ""
+        return f"{amount_text(amounts.amount, 'm³')} {LIQUOR_NAME[recipe.school]} in{strength}"
+    if kind == "fill" and amounts.amount is not None:
+        return f"{amount_text(amounts.amount, 'm³')} {FILL_NAME.get(recipe.school, 'fill')} in"
+    if kind == "sample" and amounts.amount is not None:
+        return f"liquor sampled, residual {amounts.amount:.1f} g/L NaOH"
+    if kind == "note":
+        return amounts.text.strip() or WORDS[kind]
+    return WORDS[kind] + (f": {amounts.text.strip()}" if amounts.text.strip() else "")
+
+
+def keep_forecast(state: State, cook: Cook, at: datetime) -> Forecast | None:
+    """Keep what is forecast of a cook as it is blown; None where nothing was read of it."""
+    house = House(state)  # afresh: the step just written belongs to it
+    followed = house.follow(cook)
+    if followed is None or len(house.read(house.part.digester(cook.digester).temperature, cook)[0]) < 2:
+        return None
+    row = forecast_row(house, followed, at)
+    row.save()
+    return row
+
+
+def forecast_row(house: House, followed: Followed, at: datetime) -> Forecast:
+    """Return the forecast of a cook as it stands, not yet kept."""
+    state, facts, recipe = followed.state, followed.facts, followed.recipe
+    second = house.second(followed)
+    digester = house.part.digester(followed.cook.digester)
+    _, top = house.read(digester.temperature, followed.cook)
+    _, low = house.read(digester.bottom, followed.cook)
+    apart = None
+    if len(top) and len(low):
+        length = min(len(top), len(low))
+        apart = float(abs(top[:length] - low[:length]).max())
+    return Forecast(
+        world=followed.cook.world,
+        number=followed.cook.number,
+        at=at,
+        relation_version=facts.relation.version,
+        relation_words=facts.relation.words[:200],
+        factor=state.arriving,
+        charge_pct_naoh_on_wood=None if recipe.is_sulphite else facts.charge.value,
+        sulphidity_frac=facts.sulphidity.value if recipe.school == "kraft" else None,
+        liquor_to_wood=facts.liquor_to_wood.value,
+        kappa=state.kappa.value,
+        half_kappa=state.kappa_half,
+        yield_pct=state.yield_pct.value,
+        residual_kg_per_m3_as_naoh=state.residual.value if state.residual else None,
+        kinetic_kappa=second.kappa.value if second else None,
+        kinetic_yield_pct=second.yield_pct.value if second else None,
+        kinetic_residual_kg_per_m3_as_naoh=second.residual.value if second else None,
+        apart_c=apart,
+    )
+
+
+def read_gauges(
+    state: State,
+    person: Person,
+    cook: Cook,
+    *,
+    temperature_c: float,
+    pressure_kpa_g: float | None,
+    at: datetime,
+    form_key: str,
+) -> list[Record]:
+    """Keep temperature and pressure of a digester as somebody read them.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written: out of time order, a temperature that cannot be at that pressure.
+    """
+    require(person, RECORD)
+    house = house_of(state)
+    digester = house.part.digester(cook.digester)
+    if at < cook.started_at:
+        message = (
+            f"{clock.local(at):%H:%M} is before cook {cook.number} was started, {clock.local(cook.started_at):%H:%M}"
+        )
+        raise DomainError("E_ORDER", "at", message, f"{clock.local(cook.started_at):%H:%M} or later")
+    last = house.last_read_s(cook)
+    if at.timestamp() < last:
+        newest = clock.local(datetime.fromtimestamp(last, UTC))
+        message = f"{clock.local(at):%H:%M} is before the last reading, {newest:%H:%M}; correct that one in the log if it is wrong"
+        raise DomainError("E_ORDER", "at", message, f"{newest:%H:%M} or later")
+    if pressure_kpa_g is not None and temperature_c > 100:
+        over = gas_over_steam(pressure_kpa_g=pressure_kpa_g, temperature_c=temperature_c)
+        if over < -IMPOSSIBLE_KPA:
+            boils = saturation_temperature_c(pressure_kpa_abs=pressure_kpa_g + ATMOSPHERE_KPA)
+            message = f"{temperature_c:g} °C cannot be at {pressure_kpa_g:g} kPa g: water boils at {boils:.0f} °C there; one gauge is wrong"
+            raise DomainError("E_RANGE", "temperature_c", message, f"up to {boils + 3:.0f} °C at that pressure")
+    with transaction.atomic():
+        kept = [
+            record_reading(
+                state.world, person, digester.temperature, temperature_c, at=at, form_key=f"g-{form_key}"[:40]
+            )
+        ]
+        if pressure_kpa_g is not None and digester.pressure is not None:
+            kept.append(
+                record_reading(
+                    state.world, person, digester.pressure, pressure_kpa_g, at=at, form_key=f"k-{form_key}"[:40]
+                )
+            )
+    return kept
+
+
+def correct_step(
+    state: State, person: Person, step: Step, changes: Mapping[str, Any], *, why: str, form_key: str
+) -> Step:
+    """Supersede a step; the old one stays readable. What follows from it is worked out anew.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written.
+    """
+    require(person, COOK)
+    if not why.strip():
+        raise ValidationError({"why": "say why, so that the next shift understands"})
+    cook = Cook.objects.get(world=state.world, number=step.number)
+    recipe, digester = recipe_of(state, cook), house_of(state).part.digester(cook.digester)
+    others = list(
+        Step.objects.filter(world=state.world, number=step.number, superseded_by=None)
+        .exclude(pk=step.pk)
+        .order_by("at")
+    )
+    fields = {name: getattr(step, name) for name in ("amount", "second", "third", "text")} | dict(changes)
+    amounts = Amounts(**fields)
+    _refuse_amounts(recipe, digester, step.kind, amounts, others)
+    row = Step(
+        world=state.world, by=person, number=step.number, kind=step.kind, at=step.at, supersedes=step,
+        why=why.strip()[:200], form_key=form_key[:60], **fields,
+    )  # fmt: skip
+    with transaction.atomic():
+        try:
+            row.save()
+        except IntegrityError:
+            raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
+        words = f"Cook {step.number}: {step_words(recipe, step.kind, amounts)}, corrected: {why.strip()}"
+        _tell(state.world, person, step.number, words, state.now, f"c-{form_key}")
+    return row
+
+
+def _tell(
+    world: World,
+    person: Person,
+    number: int,
+    words: str,
+    at: datetime,
+    form_key: str,
+    tag: str = "",
+    action: str = COOK,
+) -> None:
+    """Tell the log what was done to a cook."""
+    record_event(
+        world,
+        person,
+        words[:500],
+        station="cook",
+        at=at,
+        form_key=form_key[:40],
+        kind=Record.Kind.BATCH,
+        tag=tag,
+        subject=f"cook {number}",
+        action=action,
+    )

@@ -1,0 +1,195 @@
+"""Bring a past into an empty yard: everything received, chipped and drawn, booked as it would have been."""
+
+import csv
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from desk.floor.models import Record, World
+from desk.people.models import Person
+from desk.stations.yard.book import yard_part
+from desk.stations.yard.lots import TESTED, Load, lot_row, weigh
+from desk.stations.yard.models import Classification, Holding, Lot, Movement, Op
+from desk.stations.yard.stock import STEPS
+from stock.intake.piles import Held, chip, draw, lay, pile_loss
+
+REF_C = 15.0
+
+
+def load_yard(world: World, folder: Path, hand: Person, tester: Person) -> list[Record]:
+    """Book the files of a folder; return the records of trips and knives, not yet sealed."""
+    booked = _Book(world, hand)
+    booked.run(folder)
+    rows = [
+        Classification(
+            world=world,
+            source=row["source"],
+            at=_at(row["at_s"]),
+            sample_g=float(row["sample_g"]),
+            masses_g=[float(one) for one in row["masses_g"].split(";")],
+            by=tester,
+            entered_at=_at(row["at_s"]),
+            form_key=f"demo-class-{index}",
+        )
+        for index, row in enumerate(_rows(folder / "yard_classes.csv"))
+    ]
+    Classification.objects.bulk_create(rows)
+    return [*_trips(world, folder, hand), *_knives(world, folder, hand)]
+
+
+class _Book:
+    """The stock book kept in memory while the past goes by, then written at once."""
+
+    def __init__(self, world: World, hand: Person) -> None:
+        self.world, self.hand, self.part = world, hand, yard_part(world)
+        self.held: dict[str, list[Held]] = {pile.id: [] for pile in self.part.piles}
+        self.lots: dict[str, Lot] = {}
+        self.ops: list[Op] = []
+        self.moves: list[tuple[Op, str, str, str, float]] = []
+        self.loss = {
+            pile.id: pile_loss(
+                temperature_c=REF_C, ref_loss_per_month=self.part.of_species(pile.species).loss_per_month
+            )
+            for pile in self.part.piles
+        }
+
+    def run(self, folder: Path) -> None:
+        """Take lots and operations in order of time."""
+        lots = [(int(row["at_s"]), 0, row) for row in _rows(folder / "yard_lots.csv")]
+        ops = [(int(row["to_s"]), 1, row) for row in _rows(folder / "yard_ops.csv")]
+        for at_s, kind, row in sorted(lots + ops, key=lambda one: one[:2]):
+            if kind == 0:
+                self._receive(at_s, row)
+            else:
+                self._operate(at_s, row)
+        self._write()
+
+    def _receive(self, at_s: int, row: dict[str, str]) -> None:
+        load = load_from(row)
+        weighed = weigh(self.part, load)
+        answer = weighed.decision.answer
+        key = f"demo-{load.number}"
+        pile = row["pile"] if answer != "refuse" else ""
+        lot = lot_row(self.world, self.hand, weighed, answer, pile, key, entered_at=load.received_at)
+        self.lots[load.number] = lot
+        if pile:
+            op = self._op("receive", pile, "", weighed.bdt, at_s, at_s)
+            self._lay(op, pile, lot.number, weighed.bdt, at_s)
+
+    def _operate(self, at_s: int, row: dict[str, str]) -> None:
+        pile, to_pile = row["pile"], row["to_pile"]
+        there = sum(one.now_bdt(at_s, self.loss[pile]) for one in self.held[pile])
+        bdt = min(float(row["bdt"]), there)
+        if bdt < 0.01:
+            return
+        moves, self.held[pile] = draw(self.held[pile], bdt, at_s, self.loss[pile])
+        op = self._op(row["kind"], pile, to_pile, bdt, int(row["from_s"]), at_s)
+        self.moves += [(op, pile, move.lot, move.kind, move.bdt) for move in moves]
+        if row["kind"] == "chip":
+            bark = {move.lot: (self.lots[move.lot].bark_pct or 0) / 100 for move in moves}
+            for one in chip(moves, bark, self.part.chip_yield_frac):
+                self._lay(op, to_pile, one.lot, one.chips_bdt, at_s)
+                self.moves.append((op, "boiler", one.lot, "boiler", one.boiler_bdt))
+
+    def _lay(self, op: Op, pile: str, lot: str, bdt: float, at_s: int) -> None:
+        moves, self.held[pile] = lay(self.held[pile], lot, bdt, at_s, at_s, self.loss[pile])
+        self.moves += [(op, pile, move.lot, move.kind, move.bdt) for move in moves]
+
+    def _op(self, kind: str, pile: str, to_pile: str, bdt: float, from_s: int, to_s: int) -> Op:
+        op = Op(
+            world=self.world,
+            kind=kind,
+            pile=pile,
+            to_pile=to_pile,
+            bdt=bdt,
+            from_at=_at(from_s),
+            to_at=_at(to_s),
+            source="belt scale" if kind == "draw" else "yard book",
+            by=None if kind == "draw" else self.hand,
+            entered_at=_at(to_s),
+            form_key=f"demo-op-{len(self.ops)}",
+        )
+        self.ops.append(op)
+        return op
+
+    def _write(self) -> None:
+        Lot.objects.bulk_create(self.lots.values(), batch_size=500)
+        Op.objects.bulk_create(self.ops, batch_size=500)
+        Movement.objects.bulk_create(
+            [Movement(op=op, pile=pile, lot_number=lot, kind=kind, bdt=bdt) for op, pile, lot, kind, bdt in self.moves],
+            batch_size=2000,
+        )
+        Holding.objects.bulk_create(
+            [
+                Holding(
+                    world=self.world,
+                    pile=pile,
+                    lot=self.lots[one.lot],
+                    bdt=one.bdt,
+                    since_s=one.since_s,
+                    settled_s=one.settled_s,
+                )
+                for pile, held in self.held.items()
+                for one in held
+            ]
+        )
+
+
+def load_from(row: dict[str, str]) -> Load:
+    """Read a load from a row of text."""
+    found = {name: float(row[name]) if row.get(name) else None for name in TESTED}
+    moistures = [float(one) for one in row["moistures_pct"].split(";")]
+    return Load(
+        number=row["number"],
+        material=row["material"],
+        received_at=_at(row["at_s"]),
+        gross_t=float(row["gross_t"]),
+        tare_t=float(row["tare_t"]),
+        moistures_pct=moistures,
+        found=found,
+        ticket=row["ticket"],
+    )
+
+
+def _trips(world: World, folder: Path, hand: Person) -> Iterator[Record]:
+    for index, row in enumerate(_rows(folder / "yard_trips.csv")):
+        words = f"Metal trip, {row['detector'].lower()}: {row['find'].lower()}; stopped {row['stopped_min']} min"
+        words += f"; lot {row['lot']}" if row["lot"] else ""
+        yield _event(world, hand, row, f"demo-trip-{index}", "trip", row["lot"], words, float(row["stopped_min"]))
+
+
+def _knives(world: World, folder: Path, hand: Person) -> Iterator[Record]:
+    part = yard_part(world)
+    for index, row in enumerate(_rows(folder / "yard_knives.csv")):
+        words = f"{part.chipper(row['chipper']).name}: {STEPS[-1]}"
+        yield _event(world, hand, row, f"demo-knife-{index}", "knife", row["chipper"], words, None)
+
+
+def _event(
+    world: World, hand: Person, row: dict[str, str], key: str, tag: str, subject: str, words: str, value: float | None
+) -> Record:
+    at = _at(row["at_s"])
+    return Record(
+        world=world,
+        kind=Record.Kind.EVENT,
+        station="yard",
+        tag=tag,
+        subject=subject,
+        text=words,
+        value=value,
+        unit="min" if value is not None else "",
+        at=at,
+        entered_at=at,
+        by=hand,
+        form_key=key,
+    )
+
+
+def _rows(path: Path) -> list[dict[str, Any]]:
+    with path.open(encoding="utf-8") as file:
+        return list(csv.DictReader(file))
+
+
+def _at(at_s: Any) -> datetime:
+    return datetime.fromtimestamp(int(at_s), UTC)

@@ -1,0 +1,241 @@
+"""Logs and chips: debarking, classification against the envelope, knives, wash and steaming."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from desk.floor.state import State
+from desk.frame.forms import key_of, number
+from desk.frame.page import on_line, signed_in
+from desk.frame.page import page as render_page
+from desk.frame.panels.attempt import attempt
+from desk.people.roles import CORRECT
+from desk.stations.yard.models import Classification
+from desk.stations.yard.news import Sampled
+from desk.stations.yard.pages.overview import acting, in_band, yard_context
+from desk.stations.yard.panels import YARD_PANELS
+from desk.stations.yard.stock import RUNNING_SHARE, STEPS, KnifeSet, YardNow, shares_of, source_name, sources, yard_of
+from desk.stations.yard.work import LOCK_CHECKS, LOCKING, classify, correct_class, knife_step
+from stock.figure import Datum, Figure, Origin, figure
+from stock.intake.chips import CLASSES
+from stock.line.yard import Envelope
+
+CLASS_LABELS: Final = ("Oversize", "Overthick", "Large accepts", "Small accepts", "Pins", "Fines")
+TAGS: Final = ("overthick", "chip_pins", "chip_fines", "bark_in_chips", "bark_wood", "stone_trap", "chip_bin_temp", "chip_meter_gap")  # fmt: skip
+BAR_W, ROW_H = 296, 24
+TREND_W, TREND_H = 462, 96
+
+
+@dataclass(frozen=True, slots=True)
+class Bar:
+    """One class of the newest sample against its envelope."""
+
+    label: str
+    figure: Figure
+    width: float
+    y: float
+    limit_x: float | None
+    least: bool
+    out: bool
+
+
+def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) -> HttpResponse:
+    """Show logs and chips."""
+    yard = yard_of(state)
+    source = request.GET.get("source", "feed")
+    listed = sources(yard.part)
+    if source not in dict(listed):
+        source = "feed"
+    newest = next(iter(yard.samples.get(source, [])), None)
+    tags = [state.line.tag(name) for name in TAGS]
+    readings = [state.readings[tag.id] for tag in tags if tag.id in state.readings]
+    context = yard_context(state, "yard_chips")
+    context |= {
+        "sentence": in_band(
+            state,
+            f"Logs {state.flows['logs_in']:.1f} BDt/h to the drum, chips {state.flows['chips_in']:.1f} to the cook.",
+            tags,
+        ),
+        "readings": readings,
+        "advice": [(card, card.size) for card in state.advice_for(tags)],
+        "sources": [(name, label, name == source) for name, label in listed],
+        "newest": newest,
+        "newest_masses": list(zip(CLASS_LABELS, CLASSES, newest.masses_g, strict=True)) if newest else [],
+        "may_correct": signed_in(request).may(CORRECT),
+        "bars": bars(yard, newest) if newest else [],
+        "effects": effects(state, yard, newest) if newest else [],
+        "trends": [trend(yard, knife) for knife in yard.knives()],
+        "knives": [(knife, due_step(knife)) for knife in yard.knives()],
+        "steps": STEPS,
+        "locking": LOCKING,
+        "checks": LOCK_CHECKS,
+        "labels": CLASS_LABELS,
+        "panels": [
+            (name, attempt(state, YARD_PANELS[name], {})) for name in ("debark", "chip_prep", "wet_chips", "meter")
+        ],
+        "typed": request.POST if refused else {},
+        "typed_masses": [
+            (label, name, request.POST.get(name, "") if refused else "")
+            for label, name in zip(CLASS_LABELS, CLASSES, strict=True)
+        ],
+        "refused": refused,
+    }
+    return render_page(request, state, "yard/chips.html", context, here="yard", status=422 if refused else 200)
+
+
+@on_line
+def page(request: HttpRequest, state: State) -> HttpResponse:
+    """Show logs and chips."""
+    return show(request, state)
+
+
+def _limits(part: Envelope) -> tuple[float | None, ...]:
+    return part.oversize_most_pct, part.overthick_most_pct, None, None, part.pins_most_pct, part.fines_most_pct
+
+
+def bars(yard: YardNow, row: Sampled) -> list[Bar]:
+    """Draw each class against the most that is wanted of it; small classes have a scale of their own."""
+    drawn = []
+    for index, (name, label, limit) in enumerate(zip(CLASSES, CLASS_LABELS, _limits(yard.part.chips), strict=True)):
+        shown = yard.class_figure(row, name, label)
+        scale = BAR_W / (100.0 if limit is None else max(2 * limit, 1.15 * shown.value))
+        limit_x = None if limit is None else limit * scale
+        out = limit is not None and shown.value > limit
+        drawn.append(Bar(label, shown, shown.value * scale, 14 + index * ROW_H, limit_x, False, out))
+    accepts = yard.class_figure(row, "accepts", "Accepts together")
+    least = yard.part.chips.accepts_least_pct
+    y = 14 + len(CLASSES) * ROW_H
+    drawn.append(
+        Bar(accepts.label, accepts, accepts.value * BAR_W / 100, y, least * BAR_W / 100, True, accepts.value < least)
+    )
+    return drawn
+
+
+def effects(state: State, yard: YardNow, row: Sampled) -> list[tuple[str, Figure]]:
+    """Say what the off-fractions will do to kappa, rejects and liquor."""
+    shares = shares_of(row)
+    origin = Origin("computed", f"classes of {source_name(yard.part, row.source)}", row.at)
+    spread = figure(
+        "kappa_spread",
+        "kappa spread from thickness",
+        {
+            "class_each_frac": Datum([getattr(shares, f"{name}_pct") / 100 for name in CLASSES], origin),
+            "thin_kappa": Datum(state.line.cook.main.kappa_target, state.set_origin("recipe")),
+            "hot_frac": state.constant("knotter_kappa_hot_frac"),
+        },
+        result="spread_kappa",
+    )
+    rejects = figure(
+        "coarse_rejects_pct",
+        "knots from coarse chips",
+        {"oversize_pct": Datum(shares.oversize_pct, origin), "overthick_pct": Datum(shares.overthick_pct, origin)},
+    )
+    bark = state.readings.get("bark_in_chips")
+    liquor = figure(
+        "fines_alkali",
+        "liquor the small material takes",
+        {
+            "pins_pct": Datum(shares.pins_pct, origin),
+            "fines_pct": Datum(shares.fines_pct, origin),
+            "bark_pct": bark.as_datum() if bark else Datum(0.5, Origin("assumed", "not measured")),
+        },
+        decimals=2,
+    )
+    return [("Kappa", spread), ("Knots", rejects), ("Liquor", liquor)]
+
+
+def trend(yard: YardNow, knife: KnifeSet) -> dict[str, Any]:
+    """Draw a chipper's overthick against the hours on its knives, with its line up to the limit."""
+    since = knife.changed_at
+    rows = [row for row in yard.samples.get(knife.chipper.id, []) if since and row.at >= since]
+    hours = [(row.at - since).total_seconds() / 3600 * RUNNING_SHARE for row in rows if since]
+    thick = [shares_of(row).overthick_pct for row in rows]
+    limit = yard.part.chips.overthick_most_pct
+    end = max([knife.chipper.knife_h * 1.25, *hours])
+    top = max([limit * 1.4, *thick])
+
+    def x(value: float) -> float:
+        return 34 + (TREND_W - 58) * value / end
+
+    def y(value: float) -> float:
+        return TREND_H - 20 - (TREND_H - 30) * value / top
+
+    line = ""
+    if knife.trend is not None:
+        made = knife.trend.results
+        ends = [(0.0, made["start_pct"]), (end, made["start_pct"] + made["slope_pct_per_h"] * end)]
+        line = " ".join(f"{x(at):.1f},{max(8.0, y(value)):.1f}" for at, value in ends)
+    marks = [(x(h), h) for h in range(0, int(end) + 1, 4)]
+    return {
+        "knife": knife, "points": _points(x, y, hours, thick), "line": line, "limit_y": y(limit), "limit": limit,
+        "marks": marks, "width": TREND_W, "height": TREND_H, "rows": list(zip(hours, thick, strict=True)),
+    }  # fmt: skip
+
+
+def _points(x: Any, y: Any, hours: Sequence[float], values: Sequence[float]) -> list[tuple[float, float]]:
+    return [(x(hour), y(value)) for hour, value in zip(hours, values, strict=True)]
+
+
+def due_step(knife: KnifeSet) -> int:
+    """Return which step of a knife change comes next."""
+    done = STEPS.index(knife.last_step) if knife.last_step in STEPS else len(STEPS) - 1
+    return (done + 1) % len(STEPS)
+
+
+@on_line
+@require_POST
+@acting("The classification was not kept", show)
+def take(request: HttpRequest, state: State) -> HttpResponse:
+    """Keep a classification."""
+    masses = [
+        number(request.POST.get(name, ""), name, label) for name, label in zip(CLASSES, CLASS_LABELS, strict=True)
+    ]
+    classify(
+        state.world,
+        signed_in(request),
+        request.POST.get("source", "")[:40],
+        number(request.POST.get("sample_g", ""), "sample_g", "Sample mass"),
+        masses,
+        at=state.now,
+        form_key=key_of(request),
+    )
+    return redirect(f"{request.path.removesuffix('classify/')}?source={request.POST.get('source', '')[:40]}")
+
+
+@on_line
+@require_POST
+@acting("The sample was not corrected", show)
+def correct(request: HttpRequest, state: State, pk: int) -> HttpResponse:
+    """Supersede a classification."""
+    row = Classification.objects.filter(world=state.world, pk=pk, superseded_by=None).first()
+    if row is None:
+        raise Http404
+    masses = [
+        number(request.POST.get(name, ""), name, label) for name, label in zip(CLASSES, CLASS_LABELS, strict=True)
+    ]
+    sample = number(request.POST.get("sample_g", ""), "sample_g", "Sample mass")
+    why = request.POST.get("why", "")
+    correct_class(state.world, signed_in(request), row, sample, masses, why=why, form_key=key_of(request))
+    return redirect(f"{reverse('yard_chips', args=[state.world.slug])}?source={row.source}")
+
+
+@on_line
+@require_POST
+@acting("The step was not logged", show)
+def knife(request: HttpRequest, state: State) -> HttpResponse:
+    """Log a step of a knife change."""
+    step = request.POST.get("step", "")
+    knife_step(
+        state.world,
+        signed_in(request),
+        request.POST.get("chipper", "")[:40],
+        int(step) if step.isdigit() else -1,
+        minded=request.POST.getlist("minded"),
+        form_key=key_of(request),
+    )
+    return redirect("yard_chips", world_slug=state.world.slug)

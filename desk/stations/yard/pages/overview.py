@@ -1,0 +1,154 @@
+"""The Yard page: piles as they lie, what is off, trips logged in seconds, what feeds the digesters."""
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from desk.floor import clock
+from desk.floor.faults import fault
+from desk.floor.state import State
+from desk.frame.forms import key_of, number, words_of
+from desk.frame.page import new_key, on_line, signed_in, tabs_of
+from desk.frame.page import page as render_page
+from desk.stations.plain.page import station_context
+from desk.stations.yard.pages.drawing import BAND_NAMES, draw_yard
+from desk.stations.yard.stock import YardNow, yard_of
+from desk.stations.yard.work import log_trip, release_lot
+from stock.errors import DomainError
+from stock.line.definition import Tag
+
+# What the eye needs at the yard; everything else measured here stands on its own page.
+SHOWN = ("chip_moisture", "bark_in_chips", "overthick", "chip_fines", "chip_bin_temp", "metal_trips", "wood_stock", "cane_stock", "fibre_to_pith")  # fmt: skip
+TABS = (
+    ("yard", "Piles"),
+    ("yard_lots", "Lots"),
+    ("yard_chips", "Logs and chips"),
+    ("yard_cane", "Cane"),
+    ("yard_blend", "Blend"),
+    ("yard_files", "Files"),
+)
+
+
+def acting(done: str, back: Callable[..., HttpResponse]) -> Callable[..., Any]:
+    """Turn a refused form into words; `done` heads the page that says so."""
+
+    def wrap(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+        def inner(request: HttpRequest, state: State, **kwargs: Any) -> HttpResponse:
+            try:
+                return view(request, state, **kwargs)
+            except (ValidationError, DomainError) as error:
+                return back(
+                    request, state, refused=f"{done}: {words_of(error)}. What you typed is still here.", **kwargs
+                )
+
+        return inner
+
+    return wrap
+
+
+def yard_context(state: State, tab: str) -> dict[str, Any]:
+    """Return what every page of the yard shows."""
+    return {
+        "yard": yard_of(state),
+        "station": state.line.station("yard"),
+        "tabs": tabs_of(state, TABS, tab, yard=reverse("station", args=[state.world.slug, "yard"])),
+        "tab": tab,
+        "tabs_label": "Yard",
+        "form_key": new_key(),
+        "typed": {},
+        "refused": "",
+    }
+
+
+def show(request: HttpRequest, state: State, *, refused: str = "", status: int = 200) -> HttpResponse:
+    """Show the piles."""
+    yard = yard_of(state)
+    context = station_context(state, "yard")
+    readings = [one for one in context["readings"] if one.tag.id in SHOWN or one.verdict.level != "ok"]
+    rates = yard.rates()
+    context |= yard_context(state, "yard")
+    context |= {
+        "readings": sorted(readings, key=lambda one: one.verdict.level == "ok"),
+        "quiet": [one for one in context["readings"] if one not in readings],
+        "sentence": sentence(yard),
+        "drawing": draw_yard(yard, rates),
+        "bands": BAND_NAMES,
+        "feeding": [
+            (pile.part.name, speed, rates[pile.part.id])
+            for pile in yard.piles.values()
+            if pile.part.id in rates and (speed := yard.running_feeder(pile)) is not None
+        ],
+        "trips": list(reversed(yard.trips))[:3],
+        "trip_limit": yard.trips_figure(),
+        "trip_count": yard.trip_counts[1],
+        "log_lots": [lot.number for lot in reversed(yard.piles["deck"].lots)][:12] if "deck" in yard.piles else [],
+        "typed": request.POST if refused else {},
+        "refused": refused,
+    }
+    return render_page(request, state, "yard/piles.html", context, here="yard", status=422 if refused else status)
+
+
+def sentence(yard: YardNow) -> str:
+    """Say how the yard is, and the one thing that needs a person."""
+    state = yard.state
+    days = [state.readings[name] for name in ("wood_stock", "cane_stock") if name in state.readings]
+    stock = (
+        f"Wood for {days[0].value:.0f} days, bagasse for {days[1].value:.0f}."
+        if len(days) == 2
+        else "No stock is booked."
+    )
+    lying = {one.number for pile in yard.piles.values() for one in pile.lots}
+    aside = [lot for lot in yard.aside if lot in lying]
+    if aside:
+        stock += f" Lot {aside[0]} is set aside: two metal trips."
+    tags = state.tags_of("yard")
+    if yard.news.gate and not any(one.tag in tags for one in state.off):
+        count = len(yard.news.gate)
+        return f"{stock} {count} load{'s wait' if count > 1 else ' waits'} at the gate."
+    return in_band(state, stock, tags)
+
+
+def in_band(state: State, opening: str, tags: Sequence[Tag]) -> str:
+    """Follow an opening with the worst of some tags, or that nothing is off."""
+    off = [one for one in state.off if one.tag in tags]
+    if not off:
+        return f"{opening} Everything is in its band."
+    worst = off[0]
+    value = f"{worst.value:.{worst.tag.decimals}f} {worst.tag.unit}".strip()
+    more = f" {len(off) - 1} more out of band." if len(off) > 1 else ""
+    return f"{opening} {worst.tag.name} is {value}, {worst.verdict.words}.{more}"
+
+
+@on_line
+@require_POST
+@acting("The trip was not logged", show)
+def trip(request: HttpRequest, state: State) -> HttpResponse:
+    """Log a metal trip."""
+    log_trip(
+        state.world,
+        signed_in(request),
+        detector=request.POST.get("detector", ""),
+        find=request.POST.get("find", ""),
+        lot=request.POST.get("lot", ""),
+        stopped_min=number(request.POST.get("stopped_min", ""), "stopped_min", "Minutes stopped"),
+        at=clock.now(),
+        form_key=key_of(request),
+    )
+    return redirect("station", world_slug=state.world.slug, station_id="yard")
+
+
+@on_line
+@require_POST
+def release(request: HttpRequest, state: State) -> HttpResponse:
+    """Take a lot out of quarantine."""
+    lot = request.POST.get("lot", "")[:20]
+    try:
+        release_lot(state.world, signed_in(request), lot, request.POST.get("reason", ""), form_key=key_of(request))
+    except ValidationError as error:
+        return fault(request, 422, "Not released", words_of(error))
+    return redirect("yard_lot", world_slug=state.world.slug, number=lot)

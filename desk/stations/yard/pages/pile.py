@@ -1,0 +1,150 @@
+"""One pile: its lots oldest first, drawing, chipping, surveying."""
+
+from datetime import timedelta
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.views.decorators.http import require_POST
+
+from desk.floor.state import State
+from desk.frame.forms import key_of, number
+from desk.frame.page import on_line, signed_in
+from desk.frame.page import page as render_page
+from desk.people.roles import CORRECT
+from desk.stations.yard.models import Op
+from desk.stations.yard.pages.drawing import BAND_NAMES
+from desk.stations.yard.pages.overview import acting, yard_context
+from desk.stations.yard.piles import chip_logs, draw_from, survey, take_back
+from desk.stations.yard.stock import Pile, yard_of
+from stock.figure import Datum, Figure, Origin, figure
+
+
+def show(request: HttpRequest, state: State, pile_id: str, *, refused: str = "") -> HttpResponse:
+    """Show a pile."""
+    yard = yard_of(state)
+    if pile_id not in yard.piles:
+        raise Http404
+    pile = yard.piles[pile_id]
+    context = yard_context(state, "yard")
+    bands = pile.bands(state.now)
+    context |= {
+        "sentence": sentence(state, pile),
+        "pile": pile,
+        "stock": yard.pile_figure(pile),
+        "loss": yard.loss_figure(pile),
+        "months": yard.months_figure(pile) if pile.lots else None,
+        "cover": yard.cover_figure(pile),
+        "bands": [
+            (name, mass, 100 * mass / pile.bdt if pile.bdt else 0) for name, mass in zip(BAND_NAMES, bands, strict=True)
+        ],
+        "lots": [(lot, lot.age_d(state.now), lot.number in yard.aside) for lot in pile.lots],
+        "rate": yard.rates().get(pile_id, 0.0),
+        "ops": Op.objects.filter(world=state.world, pile=pile_id, to_at__lte=state.now).select_related(
+            "by", "undone_by"
+        )[:8],
+        "may_correct": signed_in(request).may(CORRECT),
+        "onto": [one for one in yard.part.piles if one.form == "chips" and one.species == pile.part.species],
+        "typed": request.POST if refused else {},
+        "refused": refused,
+        "materials": {one.id: one.name for one in yard.part.materials},
+    }
+    return render_page(request, state, "yard/pile.html", context, here="yard", status=422 if refused else 200)
+
+
+def sentence(state: State, pile: Pile) -> str:
+    """Say what lies there, how old and how warm."""
+    if not pile.lots:
+        return f"{pile.part.name} is empty."
+    words = f"{pile.part.name} holds {pile.bdt:.0f} BDt in {len(pile.lots)} lots, {pile.mean_age_d(state.now):.0f} days old in the mean."
+    reading = state.readings.get(pile.part.probe or "")
+    if reading and reading.verdict.level != "ok":
+        return (
+            f"{words} Its hottest probe is {reading.value:.0f} °C: lay nothing more on it and reclaim that face first."
+        )
+    return words
+
+
+@on_line
+def page(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
+    """Show a pile."""
+    return show(request, state, pile_id)
+
+
+def _mass(request: HttpRequest) -> float:
+    return number(request.POST.get("bdt", ""), "bdt", "Mass")
+
+
+def _span(state: State, request: HttpRequest) -> dict[str, Any]:
+    hours = number(request.POST.get("hours", "1"), "hours", "Hours")
+    return {"from_at": state.now - timedelta(hours=min(max(hours, 0.0), 48.0)), "to_at": state.now}
+
+
+@on_line
+@require_POST
+@acting("Nothing was drawn", show)
+def draw(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
+    """Book a draw, or a chip run where the pile is a log deck."""
+    if pile_id not in yard_of(state).piles:
+        raise Http404
+    person, bdt, key = signed_in(request), _mass(request), key_of(request)
+    if yard_of(state).piles[pile_id].part.form == "logs":
+        onto = request.POST.get("onto", "")[:40]
+        chip_logs(state.world, person, pile_id, onto, bdt, form_key=key, **_span(state, request))
+    else:
+        draw_from(state.world, person, pile_id, bdt, form_key=key, **_span(state, request))
+    return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
+
+
+@on_line
+@require_POST
+@acting("Nothing was taken back", show)
+def undo(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
+    """Take back a draw or a chip run."""
+    op = Op.objects.filter(world=state.world, pile=pile_id, pk=_whole(request.POST.get("op", ""))).first()
+    if op is None:
+        raise Http404
+    take_back(state.world, signed_in(request), op, why=request.POST.get("why", ""), form_key=key_of(request))
+    return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
+
+
+def _whole(text: str) -> int:
+    return int(text) if text.isdigit() and len(text) < 18 else -1
+
+
+@on_line
+@require_POST
+@acting("The survey was not booked", show)
+def take_survey(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
+    """Correct a pile to what was surveyed: a mass, or its sides."""
+    if pile_id not in yard_of(state).piles:
+        raise Http404
+    if request.POST.get("length_m", "").strip():
+        found = by_sides(state, yard_of(state).piles[pile_id], request)
+        bdt, how = found.value, f"by its sides, {found.data['volume_m3'].value:.0f} m³"
+    else:
+        bdt, how = number(request.POST.get("bdt", ""), "bdt", "Mass surveyed"), "by mass"
+    survey(state.world, signed_in(request), pile_id, bdt, how=how, at=state.now, form_key=key_of(request))
+    return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
+
+
+def by_sides(state: State, pile: Pile, request: HttpRequest) -> Figure:
+    """Work a pile's mass out from its taped sides."""
+    taped = Origin("entered", f"tape, {signed_in(request).short_name}", state.now)
+    sides = {
+        name: Datum(number(request.POST.get(name, ""), name, label), taped)
+        for name, label in (("length_m", "Length"), ("width_m", "Width"), ("height_m", "Height"))
+    }
+    volume = figure("ridge_volume", "volume", sides, decimals=0)
+    species = yard_of(state).part.of_species(pile.part.species)
+    set_by = state.set_origin(f"pile {pile.part.name}")
+    return figure(
+        "surveyed",
+        "bone-dry by its sides",
+        {
+            "volume_m3": volume.as_datum(),
+            "basic_density_kg_per_m3": Datum(species.basic_density_kg_per_m3, set_by),
+            "solid_volume_factor": Datum(pile.part.solid_volume_factor, set_by),
+            "packing_frac": Datum(pile.part.packing_frac, set_by),
+        },
+    )
