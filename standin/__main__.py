@@ -9,19 +9,20 @@ from pathlib import Path
 
 from asyncua import Server, ua
 
-from standin.digesters import COLUMNS
+from standin.digesters import COLUMNS, COUNTED
 from standin.laboratory import FIELDS, device_files, titrations
 from standin.plant import Plant
-from standin.workshop import write_workshop
+from standin.workshop import write_hand_cooks
 from standin.yard import YardRun, belt_files, belt_rates, gate_files
 from stock.line.load import load_definition
+from stock.line.story import story_beside
 
 NAMESPACE = "urn:fox-vat:standin"
 EVERY_S = 5.0
 
 
 def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) -> None:
-    """Write what instruments, laboratory and yard would have seen up to the anchor, thinned with age."""
+    """Write what instruments, laboratory, digesters and yard would have seen up to the anchor, thinned with age."""
     folder.mkdir(parents=True, exist_ok=True)
     end = plant.anchor_s
     with (folder / "instruments.csv").open("w", newline="", encoding="utf-8") as file:
@@ -32,25 +33,37 @@ def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) 
     with (folder / "titrations.csv").open("w", newline="", encoding="utf-8") as file:
         titrated = csv.DictWriter(file, FIELDS)
         titrated.writeheader()
-        titrated.writerows(titrations(readings, plant.seed))
+        titrated.writerows(titrations(plant.line, readings, plant.seed))
     with (folder / "cooks.csv").open("w", newline="", encoding="utf-8") as file:
         cooks = csv.DictWriter(file, COLUMNS)
         cooks.writeheader()
         cooks.writerows(plant.digesters.history(end - days * 86_400, end))
-    run = YardRun(plant.line, plant.seed, end, days)
-    run.run().write(folder)
+    write_hand_cooks(plant.line, plant.story, folder, plant.seed, end, days)
+    run = yard_run(plant, days)
+    if run is not None:
+        run.told.write(folder)
+    if plant.tags:
+        (folder / "live").touch()
     drop_files(plant, run, folder / "drop", end - 40 * 60, end)
 
 
-def drop_files(plant: Plant, run: YardRun, folder: Path, from_s: float, to_s: float) -> None:
+def yard_run(plant: Plant, days: float) -> YardRun | None:
+    """March the yard of a line up to the anchor; None where it has none."""
+    if plant.line.yard is None:
+        return None
+    run = YardRun(plant.line, plant.seed, plant.anchor_s, days, plant.story)
+    run.run()
+    return run
+
+
+def drop_files(plant: Plant, run: YardRun | None, folder: Path, from_s: float, to_s: float) -> None:
     """Leave what gate, belts and laboratory devices have to say of a span in the folder, each file whole at once."""
     folder.mkdir(parents=True, exist_ok=True)
-    assert plant.line.yard is not None
-    files = [
-        *gate_files(plant.line.yard, plant.seed, plant.anchor_s, from_s, to_s),
-        *belt_files(belt_rates(run), plant.anchor_s, max(from_s, plant.anchor_s + 1), to_s),
-        *device_files(plant.digesters, plant.seed, plant.anchor_s, max(from_s, plant.anchor_s + 1), to_s),
-    ]
+    since = max(from_s, plant.anchor_s + 1)
+    files = list(device_files(plant, since, to_s))
+    if run is not None:
+        files += gate_files(run.yard, plant.seed, plant.anchor_s, from_s, to_s)
+        files += belt_files(belt_rates(run), plant.anchor_s, since, to_s)
     for name, text in files:
         if not any((folder / place / name).exists() for place in ("", "taken", "aside")):
             part = folder / f"{name}.part"
@@ -60,8 +73,7 @@ def drop_files(plant: Plant, run: YardRun, folder: Path, from_s: float, to_s: fl
 
 async def serve(plant: Plant, endpoint: str, drop: Path | None, days: float) -> None:
     """Serve every live tag, and the cook in each digester, and drop the yard's files, until stopped."""
-    run = YardRun(plant.line, plant.seed, plant.anchor_s, days)
-    run.run()
+    run = yard_run(plant, days)
     dropped_s = plant.anchor_s + 1
     server = Server()
     await server.init()
@@ -75,8 +87,9 @@ async def serve(plant: Plant, endpoint: str, drop: Path | None, days: float) -> 
     batches = {}
     for one in plant.line.cook.digesters:
         name = f"digester_{one.number}_cook"
-        nothing = [0.0] * len(plant.digesters.batch(one.number, plant.anchor_s))
-        batches[one.number] = await folder.add_variable(ua.NodeId(name, index), name, nothing)
+        node = await folder.add_variable(ua.NodeId(name, index), name, [0.0] * COUNTED)
+        if one.number in plant.digesters.numbers:
+            batches[one.number] = node
     async with server:
         while True:
             now = time.time()
@@ -95,7 +108,6 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="standin", description="The simulated plant of the demonstration.")
     parser.add_argument("action", choices=("history", "serve"))
     parser.add_argument("--mill", type=Path, required=True)
-    parser.add_argument("--workshop", type=Path, help="the teaching workshop's definition, for history")
     parser.add_argument("--anchor", type=float, required=True, help="moment the demonstration opened, epoch seconds")
     parser.add_argument("--seed", type=int, default=20)
     parser.add_argument("--folder", type=Path, help="where history writes its CSV")
@@ -104,12 +116,10 @@ def main() -> None:
     parser.add_argument("--drop", type=Path, help="folder where gate and belts leave their files")
     parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
     arguments = parser.parse_args()
-    plant = Plant(load_definition(arguments.mill), arguments.seed, arguments.anchor)
+    line = load_definition(arguments.mill)
+    plant = Plant(line, arguments.seed, arguments.anchor, story_beside(arguments.mill, line))
     if arguments.action == "history":
         write_history(plant, arguments.folder, arguments.hours, arguments.days)
-        if arguments.workshop is not None:
-            workshop = load_definition(arguments.workshop)
-            write_workshop(workshop, arguments.folder / "workshop", arguments.seed, arguments.anchor, arguments.days)
         return
     logging.getLogger("asyncua").setLevel(logging.ERROR)
     try:

@@ -14,21 +14,19 @@ import numpy as np
 
 from stock.cooking.end_point import h_curve, h_for_kappa
 from stock.cooking.liquor import charge_as_na2o
+from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.schedule import planned_profile
 from stock.line.balance import LineResult
-from stock.line.cooking import Digester, Recipe
 from stock.line.definition import Definition
+from stock.line.story import CookStory, Story
 from stock.steam import saturation_pressure_kpa_abs
 
-ALDER_EVERY_S: Final = 84.4 * 60
-FIRST_ALDER, FIRST_CANE = 1187, 5402
-FIRST_DIGESTER: Final = 3
-TO_RELIEF_S: Final = 26 * 60  # the cook the demonstration opens on has this long to go
-CANE_STARTED_S: Final = 82 * 60  # how long the cane cook has been in when it opens
 RESULT_AFTER_S: Final = 40 * 60
 CHANGED_D: Final = 38  # days ago the wood changed; relations fitted before are a little off since
 APART_C: Final = 0.3  # how much colder the bottom usually is; the desk counts by the colder
-STRENGTH: Final = {"kraft": (104.8, 1.1), "soda": (119.6, 0.9)}
+STRENGTH_OF_USUAL: Final = 0.998
+STRENGTH_SPREAD: Final = 0.0105  # of the usual strength
+FIRST_NUMBER: Final = 101  # where no story tells
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,18 +66,13 @@ class CookRun:
 class Rhythm:
     """Digesters that cook one recipe in turn."""
 
-    def __init__(
-        self, recipe: Recipe, digesters: list[Digester], every_s: float, first: int, turn: int, seed: int
-    ) -> None:
-        """Know the recipe and its planned end; `turn` is the place of the first cook's digester."""
-        self.recipe, self.digesters, self.every_s, self.first, self.turn, self.seed = (
-            recipe,
-            digesters,
-            every_s,
-            first,
-            turn,
-            seed,
-        )
+    def __init__(self, recipe: Recipe, digesters: list[Digester], told: CookStory, seed: int) -> None:
+        """Know the recipe and its planned end, and what is told of its cooks."""
+        self.recipe, self.digesters, self.told, self.seed = recipe, digesters, told, seed
+        self.first = told.number
+        numbers = [one.number for one in digesters]
+        self.turn = numbers.index(told.digester) if told.digester in numbers else 0
+        self.every_s = 60 * (told.every_min or 120.0)
         self._grid, self._temperature = planned_profile(recipe, 600.0)
         self.planned_min = self._end(recipe.alkali.charge_pct_naoh_on_wood, 0.0, APART_C)
         self.first_start_s = 0.0
@@ -112,11 +105,12 @@ class Rhythm:
         rng = np.random.default_rng([self.seed, 7, index + 100_000])
         recipe, alkali = self.recipe, self.recipe.alkali
         opening = index == 0
-        booked = 0.48 if recipe.school == "kraft" else recipe.chip_moisture_frac
-        moisture = booked + (0.0 if opening else float(rng.normal(0, 0.006)))
-        wood_t = self._wood_t() * (1.0 if opening else float(rng.normal(1, 0.012)))
-        middle, spread = STRENGTH[recipe.school]
-        strength = middle + spread * float(np.sin(index / 9) * 0.7 + rng.normal(0, 0.6))
+        moisture = recipe.chip_moisture_frac + (0.0 if opening else float(rng.normal(0, 0.006)))
+        wood_t = self.wood_t * (1.0 if opening else float(rng.normal(1, 0.012)))
+        usual = alkali.liquor_kg_per_m3_as_naoh
+        strength = usual * STRENGTH_OF_USUAL + usual * STRENGTH_SPREAD * float(
+            np.sin(index / 9) * 0.7 + rng.normal(0, 0.6)
+        )
         wanted = alkali.charge_pct_naoh_on_wood * (1.0 if opening else float(rng.normal(1, 0.011)))
         liquor = 10 * wood_t * wanted / strength
         ratio = recipe.liquor_to_wood + float(rng.normal(0, 0.04))
@@ -155,7 +149,9 @@ class Rhythm:
         }
         return CookRun(**run, **self._outcome(index, run, ratio, low, rng))
 
-    def _wood_t(self) -> float:
+    @property
+    def wood_t(self) -> float:
+        """Bone-dry wood a digester of it holds."""
         recipe, digester = self.recipe, self.digesters[0]
         return (
             digester.volume_m3
@@ -167,7 +163,7 @@ class Rhythm:
 
     def _late(self, index: int, rng: np.random.Generator) -> float:
         if index == 0:
-            return 2.0 if self.recipe.school == "kraft" else 14.0
+            return self.told.late_min
         return float(rng.gamma(2.0, 0.6))
 
     def _outcome(
@@ -211,25 +207,35 @@ class Rhythm:
 class Digesters:
     """All of them, anchored to the moment the demonstration opened."""
 
-    def __init__(self, line: Definition, seed: int, anchor_s: float, result: LineResult) -> None:
-        """Set each recipe's rhythm by what the line asks of it."""
+    def __init__(
+        self, line: Definition, seed: int, anchor_s: float, result: LineResult, story: Story | None = None
+    ) -> None:
+        """Set each alkaline recipe's rhythm by what the line asks of it; an acid cook is run by hand (`workshop`)."""
         house = line.cook
         self.line = line
         self.rhythms: dict[str, Rhythm] = {}
-        for recipe, first in zip(house.recipes, (FIRST_ALDER, FIRST_CANE), strict=False):
+        told = {one.recipe: one for one in story.cooks} if story is not None else {}
+        for index, recipe in enumerate(house.recipes):
             own = [one for one in house.digesters if one.recipes[0] == recipe.id]
-            kraft = recipe.school == "kraft"
-            every = ALDER_EVERY_S
-            turn = FIRST_DIGESTER - 1 if kraft else 0
-            rhythm = Rhythm(recipe, own, every, first, turn, seed + (0 if kraft else 500))
-            if not kraft:
-                rhythm.every_s = 3600 * rhythm._wood_t() / result.streams[recipe.stream].bd_t_per_h
-            opened = TO_RELIEF_S - 60 * rhythm.planned_min if kraft else -CANE_STARTED_S
-            rhythm.first_start_s = anchor_s + opened
+            if recipe.is_sulphite or not own:
+                continue
+            usual = CookStory(recipe=recipe.id, number=FIRST_NUMBER + 5000 * index, digester=own[0].number)
+            rhythm = Rhythm(recipe, own, told.get(recipe.id, usual), seed + 500 * index)
+            if rhythm.told.every_min is None:
+                flow = result.streams[recipe.stream].bd_t_per_h
+                rhythm.every_s = 3600 * rhythm.wood_t / max(flow, 1e-6)
+            to_relief = rhythm.told.to_relief_min
+            opened = -rhythm.told.in_for_min if to_relief is None else to_relief - rhythm.planned_min
+            rhythm.first_start_s = anchor_s + 60 * opened
             self.rhythms[recipe.id] = rhythm
         self._by_digester = {
             one.number: self.rhythms[one.recipes[0]] for one in house.digesters if one.recipes[0] in self.rhythms
         }
+
+    @property
+    def numbers(self) -> frozenset[int]:
+        """The digesters whose cooks are simulated here."""
+        return frozenset(self._by_digester)
 
     def cooks(self, from_s: float, to_s: float) -> list[CookRun]:
         """Return the cooks started between two moments, in the order of their start."""
@@ -298,6 +304,7 @@ class Digesters:
             yield row
 
 
+COUNTED: Final = 11  # numbers a digester's counter gives
 HISTORY: Final = (
     "number", "digester", "recipe", "started_s", "charge_pct_naoh_on_wood", "chips_t", "moisture_frac", "liquor_m3",
     "strength", "sulphidity", "fill_m3", "factor", "apart_c",

@@ -2,60 +2,77 @@
 
 Levels follow the balance of the line (a vessel fed at other than its draw fills or
 empties), digesters follow the cook plan, the rest stays near its mark with noise, and
-one transmitter drifts. A value depends on the seed and the moment alone, so that
-history and the live signal are one and the same curve.
+what the story says drifts, drifts. A value depends on the seed and the moment alone, so
+that history and the live signal are one and the same curve.
 """
 
 from collections.abc import Iterator
-from typing import Final
 
 import numpy as np
 
-from standin.digesters import CookRun, Digesters
+from standin.digesters import CookRun, Digesters, Rhythm
+from stock.cooking.recipe import Tank
+from stock.cooking.unit import BlowTank
+from stock.judge.here import SCHOOLS
 from stock.line.balance import LineBalance, Order
-from stock.line.definition import Definition, Mix, Store, Tag
+from stock.line.definition import Definition
+from stock.line.story import Story
+from stock.primitives import Mix, Store, Vessel
+from stock.tag import Tag
 
-# Feed over draw, where a vessel is not simply kept level; the cane cook runs late.
-FEED: Final = {"cane_tower": 0.5, "tower_a": 1.06, "tower_r": 0.94, "slush_chest": 1.04}
-
-
-# Read off one titration, so at one moment.
-TOGETHER: Final = {"sulphidity": "white_liquor_ea", "causticity": "white_liquor_ea"}
+KEPT_LEVEL = 1.01  # feed over draw of a vessel that nothing is told of
 
 
 class Plant:
     """The simulated plant of a line, anchored to the moment the demonstration opened."""
 
-    def __init__(self, line: Definition, seed: int, anchor_s: float) -> None:
+    def __init__(self, line: Definition, seed: int, anchor_s: float, story: Story | None = None) -> None:
         """Solve the line once; everything else is a function of time."""
         self.line = line
         self.seed = seed
         self.anchor_s = anchor_s
+        self.story = story or Story()
         self.tags = [tag for tag in line.tags if tag.live]
         self._index = {tag.id: index for index, tag in enumerate(line.tags)}
         result = LineBalance(line).solve(Order.of(line.grades[0]))
         self._flows = {name: stream.bd_t_per_h for name, stream in result.streams.items()}
         self._slopes = self._level_slopes()
-        self.digesters = Digesters(line, seed, anchor_s, result)
+        self.digesters = Digesters(line, seed, anchor_s, result, self.story)
         self._house = {
             tag: (one.number, kind)
             for one in line.cook.digesters
+            if one.number in self.digesters.numbers
             for kind, tag in (("top", one.temperature), ("bottom", one.bottom), ("pressure", one.pressure))
-            if tag is not None
+            if tag
         }
-        self._tanks = {tank.level: tank for tank in line.cook.tanks}
+        self._tanks = {tank.level: tank for tank in line.cook.tanks if self._rhythm_of(tank) is not None}
+        self._blow_tanks = {
+            unit.level: unit
+            for unit in line.units
+            if isinstance(unit, BlowTank) and unit.level and unit.volume_m3 and self._blown_into(unit) is not None
+        }
+
+    def starts(self, tag: Tag) -> float:
+        """Return where a tag stands as the demonstration opens."""
+        return self.story.starts(self.line, tag.id)
 
     def _level_slopes(self) -> dict[str, float]:
         """Per cent an hour at which each level moves, from feed, draw and size."""
         slopes = {}
-        leaving = {stream.source: stream.id for stream in self.line.streams}
         for unit in self.line.units:
-            if isinstance(unit, (Mix, Store)) and unit.level and unit.volume_m3:
-                consistency = unit.consistency_pct or getattr(unit, "holds_consistency_pct", None) or 4.0
-                full_bdt = unit.volume_m3 * consistency / 100
-                draw = self._flows[leaving[unit.id]]
-                slopes[unit.level] = 100 * draw * (FEED.get(unit.id, 1.01) - 1) / full_bdt
+            onward = self.line.graph.onward(unit.id)
+            if isinstance(unit, (Mix, Store)) and unit.level and unit.volume_m3 and onward is not None:
+                full_bdt = unit.volume_m3 * (unit.holds_pct or 4.0) / 100
+                over = self.story.feed_over_draw.get(unit.id, KEPT_LEVEL)
+                slopes[unit.level] = 100 * self._flows[onward.id] * (over - 1) / full_bdt
         return slopes
+
+    def _rhythm_of(self, tank: Tank) -> Rhythm | None:
+        rhythms = self.digesters.rhythms.values()
+        return next((one for one in rhythms if one.recipe.school in SCHOOLS[tank.liquor]), None)
+
+    def _blown_into(self, unit: Vessel) -> Rhythm | None:
+        return next((one for one in self.digesters.rhythms.values() if one.recipe.blow_to == unit.id), None)
 
     def cooks(self, from_s: float, to_s: float) -> list[CookRun]:
         """Return the cooks started between two moments."""
@@ -72,12 +89,12 @@ class Plant:
             true = self._digester(*self._house[tag.id], at_s)
         elif tag.id in self._tanks:
             true = self._tank_pct(tag, at_s)
-        elif tag.id == "blow_tank_level":
+        elif tag.id in self._blow_tanks:
             true = self._blow_tank_pct(tag, at_s)
         elif tag.id in self._slopes:
             true = self._level_pct(tag, at_s)
         else:
-            true = (tag.simulate or 0.0) + self._drift(tag, at_s)
+            true = self.starts(tag) + self._drift(tag, at_s)
         low, high = tag.plausible
         return round(min(high, max(low, true + noise)), 4)
 
@@ -90,42 +107,42 @@ class Plant:
     def _drift(self, tag: Tag, at_s: float) -> float:
         """A drifting transmitter wanders off for six hours, then holds its error."""
         hours = (at_s - self.anchor_s) / 3600
-        return tag.drift_per_h * (min(max(hours, -5.0), 4.0) + 5.0)
+        return self.story.drift_per_h(tag.id) * (min(max(hours, -5.0), 4.0) + 5.0)
 
     def _level_pct(self, tag: Tag, at_s: float) -> float:
         """A level that runs to one edge of its working range, then back."""
         low, high = (tag.band.action[0] + 1, tag.band.action[1] - 4) if tag.band else (10.0, 90.0)
-        start = tag.simulate or 50.0
-        moved = start - low + self._slopes[tag.id] * (at_s - self.anchor_s) / 3600
+        moved = self.starts(tag) - low + self._slopes[tag.id] * (at_s - self.anchor_s) / 3600
         span = high - low
         folded = moved % (2 * span)
         return float(low + (folded if folded <= span else 2 * span - folded))
 
     def _blow_tank_pct(self, tag: Tag, at_s: float) -> float:
         """Each blow fills it in a quarter of an hour; the washers draw all the time."""
-        alder = self.digesters.rhythms[self.line.cook.main.id]
-        blow_s = alder.recipe.blow_min * 60
-        since = (at_s - alder.first_start_s - 60 * alder.planned_min) % alder.every_s
-        full_bdt = 230 * 0.11
-        blow_bdt = self._flows["blown"] * alder.every_s / 3600
-        level = blow_bdt * (min(since / blow_s, 1.0) - since / alder.every_s)
-        return float((tag.simulate or 50) - 12 + 100 * level / full_bdt)
+        unit = self._blow_tanks[tag.id]
+        rhythm = self._blown_into(unit)
+        fed = self.line.graph.fed_by(unit.id)
+        assert rhythm is not None
+        assert fed is not None
+        blow_s = rhythm.recipe.blow_min * 60
+        since = (at_s - rhythm.first_start_s - 60 * rhythm.planned_min) % rhythm.every_s
+        full_bdt = (unit.volume_m3 or 1.0) * (unit.holds_pct or 11.0) / 100
+        blow_bdt = self._flows[fed.id] * rhythm.every_s / 3600
+        level = blow_bdt * (min(since / blow_s, 1.0) - since / rhythm.every_s)
+        return float(self.starts(tag) - 12 + 100 * level / full_bdt)
 
     def _tank_pct(self, tag: Tag, at_s: float) -> float:
         """A liquor tank, made up all the time and drawn at each charge."""
         tank = self._tanks[tag.id]
-        rhythm = next(
-            one
-            for one in self.digesters.rhythms.values()
-            if (one.recipe.school == "soda") == (tank.liquor == "caustic")
-        )
+        rhythm = self._rhythm_of(tank)
+        assert rhythm is not None
         cook = rhythm.cook(0)
         drawn = cook.fill_m3 if tank.liquor == "black" else cook.liquor_m3
         charged = 60 * (rhythm.recipe.fill_min + rhythm.recipe.liquor_min)
         since = (at_s - rhythm.first_start_s - charged) % rhythm.every_s / rhythm.every_s
         swing = 100 * drawn / tank.volume_m3
         slow = 5 * np.sin((at_s - self.anchor_s) / 40_000)
-        return float((tag.simulate or 55) + swing * (since - 0.5) + slow)
+        return float(self.starts(tag) + swing * (since - 0.5) + slow)
 
     def _digester(self, number: int, kind: str, at_s: float) -> float:
         """What one of a digester's own instruments stands at."""
@@ -147,20 +164,25 @@ class Plant:
         yield from self.history(max(from_s, late), to_s)
 
     def laboratory(self, from_s: float, to_s: float) -> Iterator[tuple[str, int, float]]:
-        """Yield (tag, second, value) of the laboratory's routine over a span, newest value as the line says."""
-        places = {tag.id: index for index, tag in enumerate(self.line.tags)}
+        """Yield (tag, second, value) of the laboratory's routine over a span, newest value as the story says."""
         for index, tag in enumerate(self.line.tags):
             if tag.every_h is None:
                 continue
             every_s = tag.every_h * 3600
-            last_s = to_s - (0.30 + 0.09 * (places.get(TOGETHER.get(tag.id, tag.id), index) % 8)) * every_s
+            last_s = to_s - (0.30 + 0.09 * (self._taken_with(tag) % 8)) * every_s
             back = 0
             while (at_s := last_s - back * every_s) >= from_s:
                 rng = np.random.default_rng([self.seed, 100 + index, back])
-                mark = tag.simulate or 0.0
+                mark = self.starts(tag)
                 if back and tag.band and not tag.band.control[0] <= mark <= tag.band.control[1]:
                     mark = tag.band.target  # what is off now was on before
                 value = mark if back == 0 else mark + tag.noise * float(rng.standard_normal())
                 yield tag.id, int(at_s), round(value, tag.decimals) + 0.0  # no minus before nothing
                 # Of what is older than two days, one value a day is kept.
                 back += 1 if to_s - at_s < 2 * 86_400 else max(1, round(24 / tag.every_h))
+
+    def _taken_with(self, tag: Tag) -> int:
+        """Return the place of the tag its sample is taken with: a liquor is titrated once for all it is read for."""
+        part = self.line.part(tag.of)
+        strength = part.tag_of("strength") if isinstance(part, Tank) else None
+        return self._index[strength or tag.id]

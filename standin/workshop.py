@@ -1,4 +1,4 @@
-"""The teaching workshop's past: acid and bisulphite cooks in turn, gauges read by hand, repeatable from a seed."""
+"""Acid and bisulphite cooks of the past, run by hand: gauges read, liquor titrated; repeatable from a seed."""
 
 import csv
 from collections.abc import Iterator
@@ -7,14 +7,12 @@ from typing import Any, Final
 
 import numpy as np
 
+from stock.cooking.recipe import Recipe
 from stock.cooking.schedule import planned_pressure, planned_profile
 from stock.cooking.ways import WAYS
-from stock.line.cooking import Recipe
 from stock.line.definition import Definition
+from stock.line.story import CookStory, Story
 
-DAYS_BETWEEN: Final = 1.5
-LAST_NUMBER: Final = 41
-RUNNING_MIN: Final = 342.0  # how long the cook that is in has been in when the demonstration opens
 GAUGE_MIN: Final = 15.0
 GAUGES_KEPT_S: Final = 4 * 86_400
 COLUMNS: Final = (
@@ -23,33 +21,42 @@ COLUMNS: Final = (
 )  # fmt: skip
 
 
-class Workshop:
-    """Every cook of the workshop, and what was read while it ran."""
+class HandCooks:
+    """Every acid cook of a line, and what was read while it ran."""
 
-    def __init__(self, line: Definition, seed: int, anchor_s: float) -> None:
+    def __init__(self, line: Definition, seed: int, anchor_s: float, story: Story | None = None) -> None:
         """Know the recipes; everything else follows from seed and number."""
         self.line, self.seed, self.anchor_s = line, seed, anchor_s
+        self.recipes = [one for one in line.cook.recipes if one.is_sulphite]
+        told = {one.recipe: one for one in story.cooks} if story is not None else {}
+        first = self.recipes[0] if self.recipes else None
+        self.told = told.get(first.id) if first is not None else None
+        if self.told is None and first is not None:
+            number = line.cook.holding(first).number
+            self.told = CookStory(recipe=first.id, number=40, digester=number, every_min=2160, in_for_min=240)
 
     def cooks(self, days: float) -> Iterator[tuple[dict[str, Any], list[tuple[int, float, float]]]]:
-        """Yield each cook as a row with its gauges, oldest first."""
-        first = LAST_NUMBER - int(days / DAYS_BETWEEN)
-        for number in range(max(1, first), LAST_NUMBER + 1):
-            yield self._cook(number)
+        """Yield each cook as a row with its gauges, oldest first; none on a line that cooks no acid."""
+        if self.told is None:
+            return
+        first = self.told.number - int(days * 1440 / (self.told.every_min or 2160))
+        for number in range(max(1, first), self.told.number + 1):
+            yield self._cook(number, self.told)
 
-    def _cook(self, number: int) -> tuple[dict[str, Any], list[tuple[int, float, float]]]:
+    def _cook(self, number: int, told: CookStory) -> tuple[dict[str, Any], list[tuple[int, float, float]]]:
         rng = np.random.default_rng([self.seed, 81, number])
-        running = number == LAST_NUMBER
-        recipe = self.line.cook.recipes[0 if number % 2 or running else 1]
-        digester = self.line.cook.digesters[0]
-        back = (LAST_NUMBER - number) * DAYS_BETWEEN * 86_400
-        started_s = self.anchor_s - 60 * RUNNING_MIN - back
+        running = number == told.number
+        back = told.number - number
+        recipe = self.recipes[back % len(self.recipes)]
+        digester = self.line.cook.holding(recipe)
+        started_s = self.anchor_s - 60 * told.in_for_min - 60 * back * (told.every_min or 2160)
         wood_t = digester.volume_m3 * recipe.basic_density_kg_per_m3 * recipe.solid_volume_factor / 1000
         wood_t *= 1.0 if running else float(rng.normal(1, 0.015))
         moisture = recipe.chip_moisture_frac + float(rng.normal(0, 0.006))
         water = moisture / (1 - moisture) + recipe.condensate_t_per_bdt
         liquor = wood_t * (recipe.liquor_to_wood - water) * float(rng.normal(1, 0.01))
         acid = recipe.acid
-        late = 6.0 if running else float(rng.gamma(2.0, 3.0))
+        late = told.late_min if running else float(rng.gamma(2.0, 3.0))
         minutes, celsius, kpa = self._gauges(recipe, late, rng)
         gained = WAYS[recipe.school].curve(recipe, minutes, celsius, kpa)
         aim = self._aim(recipe) * float(rng.normal(1, 0.035)) - recipe.tail
@@ -108,11 +115,13 @@ class Workshop:
         }
 
 
-def write_workshop(line: Definition, folder: Path, seed: int, anchor_s: float, days: float) -> None:
-    """Write the workshop's past up to the anchor."""
+def write_hand_cooks(line: Definition, story: Story, folder: Path, seed: int, anchor_s: float, days: float) -> None:
+    """Write the past of the cooks run by hand up to the anchor; nothing on a line that has none."""
+    if not any(recipe.is_sulphite for recipe in line.cook.recipes):
+        return
     folder.mkdir(parents=True, exist_ok=True)
     cooks, gauges, titrations = [], [], []
-    for row, read in Workshop(line, seed, anchor_s).cooks(days):
+    for row, read in HandCooks(line, seed, anchor_s, story).cooks(days):
         cooks.append(row)
         gauges += [{"number": row["number"], "at_s": at, "temperature_c": c, "pressure_kpa_g": p} for at, c, p in read]
         iodate = row["total_pct"] / (0.1 * 3.2033)
@@ -129,9 +138,9 @@ def write_workshop(line: Definition, folder: Path, seed: int, anchor_s: float, d
             }
         )
     for name, rows, columns in (
-        ("cooks", cooks, COLUMNS),
-        ("gauges", gauges, ("number", "at_s", "temperature_c", "pressure_kpa_g")),
-        ("titrations", titrations, tuple(titrations[0])),
+        ("hand_cooks", cooks, COLUMNS),
+        ("hand_gauges", gauges, ("number", "at_s", "temperature_c", "pressure_kpa_g")),
+        ("hand_titrations", titrations, tuple(titrations[0])),
     ):
         with (folder / f"{name}.csv").open("w", newline="", encoding="utf-8") as file:
             writer = csv.DictWriter(file, columns)

@@ -13,19 +13,18 @@ from typing import Any, Final
 
 import numpy as np
 
+from stock.intake.definition import Material, PileDef, YardDef
 from stock.intake.piles import Held, chip, draw, lay
+from stock.intake.unit import Logs
 from stock.line.balance import LineBalance, Order
 from stock.line.definition import Definition
-from stock.line.yard import Material, YardDef
+from stock.line.story import Story, YardStory
 
 DAY_S: Final = 86_400.0
 FIRST_TICKET: Final = 48_000
 GATE_TICKET: Final = 51_000
-SPRUCE_SHARE: Final = 0.05
-SAWMILL_SHARE: Final = 0.31
 DRAW_H: Final = 4.0
-# What should lie in each pile as the demonstration opens, BDt.
-AIMED: Final = {"deck": 640.0, "pile_a": 780.0, "pile_b": 560.0, "pile_c": 560.0, "pile_d": 150.0, "cane_pile": 3400.0}
+FULL_FRAC: Final = 0.55  # of a pile nothing is told of
 EVERY_TICKET_S: Final = 35 * 60
 EVERY_BELT_S: Final = 30 * 60
 
@@ -50,24 +49,70 @@ class Yard:
                 writer.writerows(rows)
 
 
+@dataclass(slots=True)
+class Feed:
+    """Piles that give to one stream: those with a fixed share, and those drawn in turn while another is filled."""
+
+    stream: str
+    bdt_per_h: float
+    logs_bdt_per_h: float
+    shares: dict[str, float]
+    turned: list[str]
+    decks: list[str]
+
+    @property
+    def drawn(self) -> str | None:
+        """The pile that is drawn now."""
+        return self.turned[0] if self.turned else None
+
+    @property
+    def filled(self) -> str | None:
+        """The pile that is filled now."""
+        return self.turned[-1] if self.turned else None
+
+    @property
+    def turned_frac(self) -> float:
+        """What the piles drawn in turn give together."""
+        return max(0.0, 1 - sum(self.shares.values()))
+
+
+def feeds_of(line: Definition, yard: YardDef, told: YardStory) -> list[Feed]:
+    """Return the streams piles feed, with what the balance asks of them."""
+    streams = LineBalance(line).solve(Order.of(line.grades[0])).streams
+    found = []
+    for name in dict.fromkeys(pile.stream for pile in yard.piles):
+        own = [pile for pile in yard.piles if pile.stream == name]
+        feeding = [pile.id for pile in own if pile.feeds]
+        shares = {pile: told.gives_frac[pile] for pile in feeding if pile in told.gives_frac}
+        turned = [pile for pile in feeding if pile not in shares]
+        if not turned and shares:  # shares that leave nothing to be turned must make the whole
+            total = sum(shares.values())
+            shares = {pile: share / total for pile, share in shares.items()}
+        logs = line.graph.nearest(line.stream(name).source, Logs, up=True)
+        onward = line.graph.onward(logs.id) if logs is not None else None
+        rate = streams[name].bd_t_per_h
+        logs_rate = streams[onward.id].bd_t_per_h if onward is not None else rate
+        decks = [pile.id for pile in own if not pile.feeds]
+        found.append(Feed(name, rate, logs_rate, shares, turned, decks))
+    return found
+
+
 class YardRun:
     """Marches the yard from some days back up to the moment the demonstration opens."""
 
-    def __init__(self, line: Definition, seed: int, anchor_s: float, days: float) -> None:
+    def __init__(self, line: Definition, seed: int, anchor_s: float, days: float, story: Story | None = None) -> None:
         """Take the rates from the line's balance."""
         assert line.yard is not None
         self.line, self.yard, self.seed, self.anchor_s, self.days = line, line.yard, seed, anchor_s, int(days)
+        self.story = (story or Story()).yard
         self.first_s = anchor_s - anchor_s % DAY_S - self.days * DAY_S
         self.rng = np.random.default_rng([seed, 31])
-        streams = LineBalance(line).solve(Order.of(line.grades[0])).streams
-        self.chips, self.logs = streams["chips_in"].bd_t_per_h, streams["logs_in"].bd_t_per_h
-        self.cane = streams["bagasse_in"].bd_t_per_h
+        self.feeds = feeds_of(line, line.yard, self.story)
         self.held: dict[str, list[Held]] = {pile.id: [] for pile in self.yard.piles}
         self.bark: dict[str, float] = {}
         self.told = Yard()
         self.ticket = FIRST_TICKET
         self.tripped: list[str] = []
-        self.drawn, self.filled = "pile_a", "pile_b"
         self.changed = {chipper.id: self.first_s for chipper in self.yard.chippers}
 
     def run(self) -> Yard:
@@ -82,7 +127,7 @@ class YardRun:
                 if ended <= begun:
                     break
                 if part in (1, 3, 4):
-                    self._chip_run(begun, ended)
+                    self._chip_runs(begun, ended)
                 self._draws(begun, ended)
             self._samples(start)
             self._trips(start, today=day == self.days)
@@ -90,31 +135,51 @@ class YardRun:
         self.told.ops.sort(key=lambda row: row["to_s"])
         return self.told
 
+    def _lies(self, pile_id: str) -> float:
+        return sum(one.bdt for one in self.held[pile_id])
+
+    def _aimed(self, pile_id: str) -> float:
+        """Return what should lie in a pile as the demonstration opens, BDt."""
+        return self.story.lies_bdt.get(pile_id, FULL_FRAC * self.yard.pile(pile_id).capacity_bdt)
+
     # ---- what comes
+
+    def _brought(self, pile: PileDef) -> Material | None:
+        """Return what a pile is made of as it is bought: its own material, or chips of its species."""
+        own = [one for one in self.yard.materials if one.pile == pile.id]
+        like = [one for one in self.yard.materials if one.form == pile.form and one.species == pile.species]
+        return next(iter([*own, *like]), None)
 
     def _opening_stock(self, first: float) -> None:
         """Lay down what the piles held before the first day, a fortnight of loads."""
-        for pile_id, aimed in AIMED.items():
-            material = next((one for one in self.yard.materials if one.pile == pile_id), None)
-            if material is None:  # chips made here came from logs of before
-                material = self.yard.material("alder_chips")
-            while sum(one.bdt for one in self.held[pile_id]) < aimed:
-                self._receive(material, first - DAY_S * (1 + 13 * self.rng.random()), pile_id)
+        for pile in self.yard.piles:
+            material = self._brought(pile)
+            if material is None:
+                continue
+            while self._lies(pile.id) < self._aimed(pile.id):
+                self._receive(material, first - DAY_S * (1 + 13 * self.rng.random()), pile.id)
+
+    def _wanted(self, material: Material) -> float:
+        """Return what is bought of a material in a day, BDt: what its pile gives, shared with what else is laid there."""
+        pile = self.yard.pile(material.pile)
+        feed = next(one for one in self.feeds if one.stream == pile.stream)
+        if not pile.feeds:
+            rate = feed.logs_bdt_per_h
+        else:
+            rate = feed.bdt_per_h * feed.shares.get(pile.id, feed.turned_frac / max(len(feed.turned), 1))
+        beside = [one for one in self.yard.materials if one.pile == pile.id]
+        if {one.load for one in beside} == {"barge", "truck"}:
+            share = self.story.barge_share_frac if material.load == "barge" else 1 - self.story.barge_share_frac
+            beside = [one for one in beside if one.load == material.load]
+            return 24 * rate * share / len(beside)
+        return 24 * rate / len(beside)
 
     def _deliveries(self, start: float, *, resting: bool) -> None:
-        wanted = {
-            "alder_logs": (self.logs * 24, "deck"),
-            "alder_chips": (self.chips * 24 * SAWMILL_SHARE, "pile_c"),
-            "spruce_chips": (self.chips * 24 * SPRUCE_SHARE, "pile_d"),
-            "bagasse_barge": (self.cane * 24 * 0.92, "cane_pile"),
-            "bagasse_truck": (self.cane * 24 * 0.08, "cane_pile"),
-        }
-        for name, (bdt_per_d, pile_id) in wanted.items():
-            material = self.yard.material(name)
+        for material in self.yard.materials:
+            pile_id = material.pile
             load = material.net_t * (1 - material.moisture_pct / 100)
-            there = sum(one.bdt for one in self.held[pile_id])
-            short = 0.2 * (AIMED[pile_id] - there)
-            loads = 0 if resting else (bdt_per_d * 7 / 6 + short) / load
+            short = 0.2 * (self._aimed(pile_id) - self._lies(pile_id))
+            loads = 0 if resting else (self._wanted(material) * 7 / 6 + short) / load
             count = int(max(0.0, loads) + self.rng.random())
             for hour in np.sort(self.rng.uniform(6.5, 19.5, count)):
                 at_s = start + hour * 3600
@@ -134,31 +199,36 @@ class YardRun:
 
     # ---- what is used
 
-    def _chip_run(self, from_s: float, to_s: float) -> None:
+    def _chip_runs(self, from_s: float, to_s: float) -> None:
         """Run logs to chips on the pile that is being built."""
-        there = sum(one.bdt for one in self.held["deck"])
-        hours = (to_s - from_s) / 3600
-        wanted = min(self.logs * 2 * hours * float(self.rng.uniform(0.93, 1.07)), 0.95 * there)
-        if wanted < 10:
-            return
-        moves, self.held["deck"] = draw(self.held["deck"], wanted, to_s, 0.0)
-        for one in chip(moves, self.bark, self.yard.chip_yield_frac):
-            _, self.held[self.filled] = lay(self.held[self.filled], one.lot, one.chips_bdt, to_s, to_s, 0.0)
-        self._op("chip", "deck", self.filled, wanted, from_s, to_s)
+        for feed in self.feeds:
+            for deck in feed.decks:
+                if feed.filled is None:
+                    continue
+                hours = (to_s - from_s) / 3600
+                rate = feed.logs_bdt_per_h / len(feed.decks)
+                wanted = min(rate * 2 * hours * float(self.rng.uniform(0.93, 1.07)), 0.95 * self._lies(deck))
+                if wanted < 10:
+                    continue
+                moves, self.held[deck] = draw(self.held[deck], wanted, to_s, 0.0)
+                for one in chip(moves, self.bark, self.yard.chip_yield_frac):
+                    onto = self.held[feed.filled]
+                    _, self.held[feed.filled] = lay(onto, one.lot, one.chips_bdt, to_s, to_s, 0.0)
+                self._op("chip", deck, feed.filled, wanted, from_s, to_s)
 
     def _draws(self, from_s: float, to_s: float) -> None:
         hours = (to_s - from_s) / 3600
-        chips = self.chips * hours
-        self._draw("pile_d", chips * SPRUCE_SHARE, from_s, to_s)
-        self._draw("pile_c", chips * SAWMILL_SHARE, from_s, to_s)
-        if sum(one.bdt for one in self.held[self.drawn]) < 8 * self.chips:
-            self.drawn, self.filled = self.filled, self.drawn
-        self._draw(self.drawn, chips * (1 - SPRUCE_SHARE - SAWMILL_SHARE), from_s, to_s)
-        self._draw("cane_pile", self.cane * hours, from_s, to_s)
+        for feed in self.feeds:
+            for pile, share in feed.shares.items():
+                self._draw(pile, feed.bdt_per_h * hours * share, from_s, to_s)
+            if feed.drawn is None:
+                continue
+            if len(feed.turned) > 1 and self._lies(feed.drawn) < 8 * feed.bdt_per_h:
+                feed.turned = [*feed.turned[1:], feed.turned[0]]
+            self._draw(feed.drawn, feed.bdt_per_h * hours * feed.turned_frac, from_s, to_s)
 
     def _draw(self, pile_id: str, bdt: float, from_s: float, to_s: float) -> None:
-        there = sum(one.bdt for one in self.held[pile_id])
-        taken = round(min(bdt, 0.9 * there), 2)
+        taken = round(min(bdt, 0.9 * self._lies(pile_id)), 2)
         if taken > 0.5:
             _, self.held[pile_id] = draw(self.held[pile_id], taken, to_s, 0.0)
             self._op("draw", pile_id, "", taken, from_s, to_s)
@@ -180,7 +250,9 @@ class YardRun:
                     self.changed[chipper.id], worn = at - 1800, 0.3
                     self.told.knives.append({"at_s": int(at - 1800), "chipper": chipper.id})
                 self._classify(chipper.id, at, 2.6 + 0.13 * worn)
-        self._classify("alder_chips", start + 10 * 3600, 3.2)
+        chips = next((one for one in self.yard.materials if one.form == "chips"), None)
+        if chips is not None:
+            self._classify(chips.id, start + 10 * 3600, 3.2)
         for hour in (8.5, 13.5):
             self._classify("feed", start + hour * 3600, 3.6)
 
@@ -199,16 +271,19 @@ class YardRun:
         self.told.classes.append(row)
 
     def _trips(self, start: float, *, today: bool) -> None:
-        """Trips of the day's two shifts; today five so far, two of them in one lot."""
+        """Trips of the day's two shifts; today as many as are told so far, two of them in one lot."""
         rng = self.rng
+        if not self.yard.detectors or not self.yard.finds:
+            return
+        piles = [deck for feed in self.feeds for deck in feed.decks] or [pile.id for pile in self.yard.piles]
         for begin in (6.0,) if today else (6.0, 18.0):
             span = (self.anchor_s - start) / 3600 - begin - 0.4 if today else 11.6
             if span <= 0:
                 continue
-            for index in range(5 if today else min(5, int(rng.poisson(1.9)))):
+            for index in range(self.story.trips_today if today else min(5, int(rng.poisson(1.9)))):
                 at = start + 3600 * (begin + rng.uniform(0.2, span))
-                lots = [one.lot for one in self.held["deck"] if one.lot not in self.tripped][:3] or [""]
-                lot = self.tripped[-1] if today and index == 1 else str(rng.choice(lots))
+                lots = [one.lot for pile in piles for one in self.held[pile] if one.lot not in self.tripped][:3] or [""]
+                lot = self.tripped[-1] if today and index == 1 and self.tripped else str(rng.choice(lots))
                 self.tripped.append(lot)
                 detector, find = str(rng.choice(self.yard.detectors[:2])), str(rng.choice(self.yard.finds))
                 row = {"at_s": int(at), "detector": detector, "find": find, "lot": lot}
@@ -245,11 +320,11 @@ def load_of(material: Material, ticket: str, rng: np.random.Generator) -> dict[s
 
 def gate_files(yard: YardDef, seed: int, anchor_s: float, from_s: float, to_s: float) -> Iterator[tuple[str, str]]:
     """Yield (name, text) of the weighbridge's and the moisture probe's files of a span."""
-    order = ("alder_logs", "alder_chips", "alder_logs", "bagasse_truck", "alder_logs", "spruce_chips", "bagasse_barge")
-    for index in _beats(anchor_s, EVERY_TICKET_S, from_s, to_s):
+    order = _gate_order(yard)
+    for index in _beats(anchor_s, EVERY_TICKET_S, from_s, to_s) if order else ():
         at_s = int(anchor_s + index * EVERY_TICKET_S)
         rng = np.random.default_rng([seed, 41, index + 10_000])
-        material = yard.material(order[index % len(order)])
+        material = order[index % len(order)]
         ticket = str(GATE_TICKET + index)
         load = load_of(material, ticket, rng)
         weighed = (
@@ -258,6 +333,14 @@ def gate_files(yard: YardDef, seed: int, anchor_s: float, from_s: float, to_s: f
         yield f"scale_{ticket}.csv", weighed
         each = "".join(f"{ticket},{at_s + 240},{value}\n" for value in load["moistures_pct"].split(";"))
         yield f"probe_{ticket}.csv", f"ticket,at_s,moisture_pct\n{each}"
+
+
+def _gate_order(yard: YardDef) -> list[Material]:
+    """Return the order loads come in: logs before each load of chips or cane that comes by truck, barges last."""
+    logs = [one for one in yard.materials if one.form == "logs"]
+    trucks = [one for one in yard.materials if one.form != "logs" and one.load == "truck"]
+    barges = [one for one in yard.materials if one.form != "logs" and one.load == "barge"]
+    return [load for one in trucks for load in (*logs, one)] + barges or logs
 
 
 def belt_files(
@@ -280,9 +363,9 @@ def _beats(anchor_s: float, every_s: float, from_s: float, to_s: float) -> range
 
 def belt_rates(run: YardRun) -> dict[str, float]:
     """Return what each pile gives in an hour as the demonstration goes on."""
-    return {
-        run.drawn: run.chips * (1 - SPRUCE_SHARE - SAWMILL_SHARE),
-        "pile_c": run.chips * SAWMILL_SHARE,
-        "pile_d": run.chips * SPRUCE_SHARE,
-        "cane_pile": run.cane,
-    }
+    rates: dict[str, float] = {}
+    for feed in run.feeds:
+        if feed.drawn is not None:
+            rates[feed.drawn] = feed.bdt_per_h * feed.turned_frac
+        rates |= {pile: feed.bdt_per_h * share for pile, share in feed.shares.items()}
+    return rates

@@ -7,8 +7,8 @@ from typing import Final
 
 from stock.errors import DomainError
 from stock.judge.limits import Verdict, judge, refuse_impossible
-from stock.line.definition import Tag
-from stock.units import convert, known_unit
+from stock.tag import Tag
+from stock.units import convert, known_unit, same_quantity
 
 LONGEST: Final = 200
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d+)?|[.,]\d+)$")
@@ -68,7 +68,7 @@ def understand(text: str, tags: Sequence[Tag], chosen: str = "") -> Understood:
         return Understood(
             text, fault="" if not text else "name what was measured, such as 'brown cons 3.4'", code="E_TYPE"
         )
-    found = [tag for tag in tags if tag.id == chosen] if chosen else _matches(words, tags, numbers)
+    found = [tag for tag in tags if tag.id == chosen] if chosen else _matches(words, tags, numbers, unit)
     if not found:
         return Understood(text, fault=f"nothing on this line is called '{' '.join(words)}'", code="E_UNIT")
     if len(found) > 1:
@@ -104,9 +104,14 @@ def _sort_tokens(tokens: list[str]) -> tuple[list[str], list[str], str]:
     return words, numbers, unit
 
 
-def _matches(words: list[str], tags: Sequence[Tag], numbers: list[str]) -> list[Tag]:
-    """Tags for which every typed word begins one of their words; a number may be part of the name."""
+def _matches(words: list[str], tags: Sequence[Tag], numbers: list[str], unit: str) -> list[Tag]:
+    """Tags for which every typed word begins one of their words; a number may be part of the name, a unit tells apart."""
     found = [tag for tag in tags if all(any(own.startswith(word) for own in tag.words) for word in words)]
+    called = [tag for tag in found if tag.short.lower() == " ".join(words)]
+    if len(called) == 1:
+        return called
+    if unit and len(found) > 1:
+        found = [tag for tag in found if same_quantity(unit, tag.unit)] or found
     if len(found) > 1 and len(numbers) > 1:
         narrowed = [tag for tag in found if any(number in tag.words for number in numbers)]
         found = narrowed or found

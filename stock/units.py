@@ -102,6 +102,15 @@ def known_unit(spelling: str) -> bool:
     return spelling in SPELLINGS
 
 
+def same_quantity(one_unit: str, other_unit: str) -> bool:
+    """Return whether two spellings measure the same quantity."""
+    try:
+        convert(1.0, one_unit, other_unit)
+    except DomainError:
+        return False
+    return True
+
+
 def convert(value: float, from_unit: str, to_unit: str) -> float:
     """Return `value` in another unit.
 

@@ -1,5 +1,6 @@
 """Are the generated files that are committed still what their sources give? `--write` makes them so."""
 
+import ast
 import json
 import re
 import shutil
@@ -10,8 +11,13 @@ from tempfile import TemporaryDirectory
 
 from stock.book import chapters
 from stock.cli import plain
-from stock.line.load import json_schema
+from stock.cooking.recipe import Digester, Tank
+from stock.intake.definition import PileDef
+from stock.line.kinds import KINDS
+from stock.line.load import json_schema, read_yaml
 from stock.names import unit_of
+from stock.parts import STATION_POINTS, STREAM_POINTS, Points
+from stock.primitives import Unit
 from stock.working import Arg, Choice, Method
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -54,7 +60,58 @@ def _method_text(method: Method) -> str:
     return "\n".join(lines)
 
 
-GENERATED = {ROOT / "mills" / "line.schema.json": schema_text, ROOT / "docs" / "methods.md": methods_text}
+def kinds_text() -> str:
+    """Return every kind of unit a line may name, with what is read at it and what may be said of it, as Markdown."""
+    parts = [
+        "# Kinds of parts\n",
+        "Written by `./fox docs` from the classes of the chapters; change the code, not this page.\n",
+        (
+            "A tag names the part it reads (`of`) and one of that part's points (`reads`); a rule, a panel or a page finds"
+            " what it needs by kind and point, never by an id. Besides its own points a unit has those of a stream, read as its"
+            " stock goes on.\n"
+        ),
+    ]
+    for kind, unit in KINDS.items():
+        parts.append(f"\n## `{kind}`\n\n{(unit.__doc__ or '').strip()}\n")
+        own = {name: point for name, point in unit.points_of_kind().items() if name not in STREAM_POINTS}
+        parts += [_points_text(own), _fields_text(unit)]
+    for title, points in (
+        ("a stream", STREAM_POINTS),
+        ("a station", STATION_POINTS),
+        ("a pile", PileDef.POINTS),
+        ("a digester", Digester.POINTS),
+        ("a liquor tank", Tank.POINTS),
+    ):
+        parts.append(f"\n## Read of {title}\n\n{_points_text(points)}")
+    return "\n".join(parts)
+
+
+def _points_text(points: Points) -> str:
+    if not points:
+        return ""
+    rows = ["| point | what is read | unit | plausible |", "|---|---|---|---|"]
+    rows += [
+        f"| `{name}` | {point.title.replace('{of}', '…')} | {point.unit or '-'} | {point.plausible[0]:g} to {point.plausible[1]:g} |"
+        for name, point in points.items()
+    ]
+    return "\n".join(rows) + "\n"
+
+
+def _fields_text(unit: type[Unit]) -> str:
+    own = {name: field for name, field in unit.model_fields.items() if name not in Unit.model_fields or name == "kind"}
+    rows = [
+        f"| `{name}` | {'must be given' if field.is_required() else 'may be left out'} | {field.description or ''} |"
+        for name, field in own.items()
+        if name != "kind"
+    ]
+    return "\n".join(["| field | | meaning |", "|---|---|---|", *rows]) + "\n" if rows else ""
+
+
+GENERATED = {
+    ROOT / "mills" / "line.schema.json": schema_text,
+    ROOT / "docs" / "methods.md": methods_text,
+    ROOT / "docs" / "kinds.md": kinds_text,
+}
 
 
 def css_fault() -> str:
@@ -85,6 +142,43 @@ def rule_faults() -> list[str]:
     return faults
 
 
+def _ids_of(raw: object) -> set[str]:
+    """Every id anywhere in a mill's file."""
+    if isinstance(raw, list):
+        return set().union(*map(_ids_of, raw))
+    if isinstance(raw, dict):
+        own = {raw["id"]} if isinstance(raw.get("id"), str) else set()
+        return own.union(*map(_ids_of, raw.values()))
+    return set()
+
+
+def id_faults() -> list[str]:
+    """Ids of the shipped mills that stand as text in the code: what holds for one mill only.
+
+    An id that is one plain word, such as `chips`, cannot be told from the word; the tests that rename every id see to those.
+    """
+    ids: set[str] = set()
+    for mill in (ROOT / "mills").glob("*.yaml"):
+        if not mill.name.endswith(".demo.yaml"):
+            raw = read_yaml(mill.read_text(encoding="utf-8"))
+            assert isinstance(raw, dict)
+            ids |= {name for name in _ids_of(raw) if "_" in name}
+    faults = []
+    for folder in ("stock", "desk", "standin"):
+        for path in (ROOT / folder).rglob("*.py"):
+            for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+                if isinstance(node, ast.Constant) and node.value in ids - WORDS_OF_THE_TRADE:
+                    faults.append(f"{path.relative_to(ROOT)}:{node.lineno}: {node.value!r} is an id of a mill")
+        for path in (ROOT / folder).rglob("*.html"):
+            for found in re.findall(r"""["']([a-z][a-z0-9_]*)["']""", path.read_text(encoding="utf-8")):
+                if found in ids - WORDS_OF_THE_TRADE:
+                    faults.append(f"{path.relative_to(ROOT)}: {found!r} is an id of a mill")
+    return faults
+
+
+WORDS_OF_THE_TRADE = {*KINDS, *(name for unit in KINDS.values() for name in unit.points_of_kind())}
+
+
 def main() -> int:
     """Compare, or write."""
     if "--write" in sys.argv:
@@ -96,7 +190,7 @@ def main() -> int:
         for path, text in GENERATED.items()
         if not path.exists() or path.read_text(encoding="utf-8") != text()
     ]
-    faults += rule_faults()
+    faults += [*rule_faults(), *id_faults()]
     if fault := css_fault():
         faults.append(fault)
     for fault in faults:

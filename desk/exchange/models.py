@@ -1,9 +1,10 @@
-"""A file that was read and waits for its reader's word."""
+"""Files: those a person brought, which wait for their word, and those a device left."""
 
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from desk.floor.appending import AppendOnly
 from desk.floor.models import World
 
 
@@ -20,4 +21,24 @@ class Staged(models.Model):
 
     def __str__(self) -> str:
         """Name of the file."""
+        return self.name
+
+
+class Dropped(AppendOnly):
+    """A file a device left in the folder: taken in, or set aside with the reason."""
+
+    world = models.ForeignKey(World, on_delete=models.PROTECT)
+    name = models.CharField(max_length=120)
+    kind = models.CharField(max_length=10)
+    reason = models.CharField(max_length=300, blank=True)
+    at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        """The newest first; the table was made by the yard."""
+
+        db_table = "yard_dropped"
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        """Name."""
         return self.name

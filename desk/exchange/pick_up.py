@@ -1,7 +1,7 @@
-"""The folder where devices leave their files: weighbridge, moisture probe, belt scales.
+"""The folder where devices leave their files; what each holds is for the station that knows the device.
 
 A file is taken in whole or not at all. One that cannot be read is moved to `aside`, with
-its reason beside it and on the Yard page; one that was is moved to `taken`.
+its reason beside it and on the page; one that was is moved to `taken`.
 """
 
 import csv
@@ -14,13 +14,11 @@ from typing import Any, Final
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 
+from desk.exchange.models import Dropped
 from desk.floor import clock
 from desk.floor.models import World
-from desk.stations.yard.book import yard_part
-from desk.stations.yard.models import Dropped, Ticket
-from desk.stations.yard.piles import draw_from
+from desk.floor.station import stations
 from stock.errors import DomainError
-from stock.intake.lot import net_mass_t
 
 MOST_BYTES: Final = 200_000
 MOST_ROWS: Final = 500
@@ -88,58 +86,11 @@ def _read(path: Path) -> list[dict[str, str]]:
 
 
 def _taker(kind: str) -> Taker:
-    if kind not in TAKERS:
-        names = ", ".join(f"{name}_" for name in TAKERS)
+    takers = {name: take for station in stations() for name, take in station.takers.items()}
+    if kind not in takers:
+        names = ", ".join(f"{name}_" for name in takers)
         raise BrokenFileError(f"no device is called {kind[:20]!r}; a name begins with one of {names}")
-    return TAKERS[kind]
-
-
-def _scale(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
-    part = yard_part(world)
-    for number, row in enumerate(rows, 2):
-        material = text_in(row, "material", number)
-        if material not in {one.id for one in part.materials}:
-            raise BrokenFileError(f"line {number}: {material[:40]!r} is not bought here")
-        gross, tare = number_of(row, "gross_t", number), number_of(row, "tare_t", number)
-        net_mass_t(gross_t=gross, tare_t=tare)
-        weighed = {"material": material, "gross_t": gross, "tare_t": tare}
-        Ticket.objects.create(
-            world=world,
-            dropped=dropped,
-            kind="scale",
-            ticket=text_in(row, "ticket", number),
-            at=at_in(row, "at_s", number),
-            **weighed,
-        )
-
-
-def _probe(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
-    each: dict[str, list[float]] = {}
-    at: dict[str, datetime] = {}
-    for number, row in enumerate(rows, 2):
-        ticket, value = text_in(row, "ticket", number), number_of(row, "moisture_pct", number)
-        if not 0 <= value < 100:
-            raise BrokenFileError(f"line {number}: moisture_pct is {value:g}, outside 0 to 100")
-        each.setdefault(ticket, []).append(value)
-        at[ticket] = at_in(row, "at_s", number)
-    for ticket, values in each.items():
-        Ticket.objects.create(
-            world=world, dropped=dropped, kind="probe", ticket=ticket, at=at[ticket], moistures_pct=values[:10]
-        )
-
-
-def _belt(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
-    for number, row in enumerate(rows, 2):
-        draw_from(
-            world,
-            None,
-            text_in(row, "pile", number),
-            number_of(row, "bdt", number),
-            from_at=at_in(row, "from_s", number),
-            to_at=at_in(row, "to_s", number),
-            source=f"belt scale, {dropped.name}"[:60],
-            form_key=f"{dropped.name}-{number}",
-        )
+    return takers[kind]
 
 
 def text_in(row: dict[str, Any], name: str, number: int) -> str:
@@ -167,7 +118,3 @@ def at_in(row: dict[str, Any], name: str, number: int) -> datetime:
         return datetime.fromtimestamp(int(number_of(row, name, number)), UTC)
     except (OverflowError, ValueError, OSError):
         raise BrokenFileError(f"line {number}: {name} is no moment in seconds") from None
-
-
-# What each device's files are taken in by; an app above the yard adds its own.
-TAKERS: Final[dict[str, Taker]] = {"scale": _scale, "probe": _probe, "belt": _belt}

@@ -5,8 +5,7 @@ from datetime import UTC, datetime, timedelta
 
 from django.utils import timezone
 
-SHIFT_H = 12
-FIRST_H = 6
+from stock.line.definition import Shifts
 
 
 def now() -> datetime:
@@ -26,12 +25,13 @@ def local(at: datetime) -> datetime:
     return timezone.localtime(at)
 
 
-def shift_of(at: datetime) -> tuple[datetime, datetime]:
-    """Return the start and the end of the shift that holds a moment."""
+def shift_of(at: datetime, shifts: Shifts) -> tuple[datetime, datetime]:
+    """Return the start and the end of the shift that holds a moment, as a mill parts its day."""
     local = timezone.localtime(at)
-    start = local.replace(hour=FIRST_H, minute=0, second=0, microsecond=0)
+    span = timedelta(hours=shifts.hours)
+    start = local.replace(hour=shifts.first_h, minute=0, second=0, microsecond=0)
     while start > local:
-        start -= timedelta(hours=SHIFT_H)
-    while start + timedelta(hours=SHIFT_H) <= local:
-        start += timedelta(hours=SHIFT_H)
-    return start, start + timedelta(hours=SHIFT_H)
+        start -= span
+    while start + span <= local:
+        start += span
+    return start, start + span

@@ -1,6 +1,6 @@
 """Pages that say no: what was wrong, what is allowed, and that nothing was lost."""
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 
 
@@ -18,7 +18,13 @@ def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """Say that there is no such page."""
-    return fault(request, 404, "No such page", "The address leads nowhere. The ribbon leads to every station.")
+    said = (
+        str(exception)
+        if isinstance(exception, Http404) and exception.args and isinstance(exception.args[0], str)
+        else ""
+    )
+    words = said if said.endswith(".") else "The address leads nowhere."
+    return fault(request, 404, "No such page", f"{words} The ribbon leads to every station.")
 
 
 def broken(request: HttpRequest) -> HttpResponse:

@@ -9,13 +9,15 @@ from django.db import transaction
 from django.utils import timezone
 
 from desk.floor import clock
-from desk.floor.contributions import CONTRIBUTIONS
 from desk.floor.models import HandOver, Record, World
 from desk.floor.next_up import next_up
 from desk.floor.services import record_event, require
 from desk.floor.state import State
+from desk.floor.station import stations
+from desk.mill.selectors import line_of
 from desk.people.models import FailedTry, Person
 from desk.people.roles import SIGN
+from stock.line.story import HandOverStory
 
 
 class WrongSecretError(Exception):
@@ -30,7 +32,7 @@ def clock_text(at: datetime) -> str:
 def compose(state: State) -> dict[str, Any]:
     """Return the sheet of the shift so far, as plain data: what is off, running, coming, recorded."""
     world = state.world
-    start, end = clock.shift_of(state.now)
+    start, end = clock.shift_of(state.now, state.line.shifts)
     order = state.order
     records = (
         Record.objects.filter(world=world, at__gte=start, at__lte=state.now, superseded_by=None)
@@ -56,11 +58,7 @@ def compose(state: State) -> dict[str, Any]:
             },
             {"title": "Out of band", "rows": [_off(reading) for reading in state.off] or ["Nothing is out of band."]},
             {"title": "Vessels", "rows": _vessels(state)},
-            *(
-                {"title": title, "rows": rows}
-                for contribution in CONTRIBUTIONS
-                for title, rows in contribution.sheet(state)
-            ),
+            *({"title": title, "rows": rows} for station in stations() for title, rows in station.sheet(state)),
             {"title": "Coming up", "rows": [f"{item.clock} {item.what}. {item.size}" for item in next_up(state)]},
             {
                 "title": "What happened",
@@ -127,7 +125,14 @@ def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOve
     with transaction.atomic():
         if (sent := HandOver.objects.filter(form_key=form_key).first()) is not None:
             return sent
-        signed = _keep(world, person, compose(State(world, now)), clock.shift_of(now)[0], now, form_key)
+        signed = _keep(
+            world,
+            person,
+            compose(State(world, now)),
+            clock.shift_of(now, line_of(world.version).shifts)[0],
+            now,
+            form_key,
+        )
         text = f"Hand-over signed by {person.short_name}"
         key = f"h-{form_key}"[:40]
         record_event(
@@ -163,22 +168,15 @@ def _keep(
     )
 
 
-def keep_demo(world: World, person: Person, shift_start: datetime, at: datetime) -> HandOver:
-    """Keep the hand-over the demonstration opens with: the shift before, in short."""
+def keep_told(world: World, person: Person, story: HandOverStory, opened: datetime) -> HandOver:
+    """Keep the hand-over a demonstration opens with: that of the shift before, in short."""
+    shifts = line_of(world.version).shifts
+    end, _ = clock.shift_of(opened, shifts)
+    begun = end - timedelta(hours=shifts.hours)
     sheet = {
         "mill": world.name,
-        "shift": f"{timezone.localtime(shift_start):%a %d %b %Y, %H:%M} to {clock_text(shift_start + timedelta(hours=12))}",
-        "composed": f"{timezone.localtime(at):%d %b %Y %H:%M}",
-        "sections": [
-            {
-                "title": "To watch",
-                "rows": [
-                    "Brown stock transmitter: reads high of the pad, take pairs.",
-                    "Cane line: soda cook runs late, tower is going down.",
-                    "Grade change this evening to envelope 80 g white.",
-                ],
-            },
-            {"title": "Safety first", "rows": ["One isolation open: knot conveyor, permit board position 3."]},
-        ],
+        "shift": f"{timezone.localtime(begun):%a %d %b %Y, %H:%M} to {clock_text(end)}",
+        "composed": f"{timezone.localtime(end):%d %b %Y %H:%M}",
+        "sections": [{"title": one.title, "rows": one.rows} for one in story.parts],
     }
-    return _keep(world, person, sheet, shift_start, at, "demo-handover")
+    return _keep(world, person, sheet, begun, end, f"demo-handover-{world.pk}")

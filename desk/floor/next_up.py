@@ -1,12 +1,12 @@
 """Next up: what will need a person, in time order, computed from the line, the cooks, the samples, the orders."""
 
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 from django.utils import timezone
 
-from desk.floor.contributions import CONTRIBUTIONS
+from desk.floor.due import Item
 from desk.floor.state import State
+from desk.floor.station import stations
 from stock.errors import DomainError
 from stock.plan.cover import vessel_event
 
@@ -15,27 +15,10 @@ MOST = 9
 GRAVITY = {"act": 0, "outside": 1, "ok": 2}  # of what needs a person now, the gravest first
 
 
-@dataclass(frozen=True, slots=True)
-class Item:
-    """One line of the rail."""
-
-    at: datetime
-    what: str
-    size: str
-    level: str
-    station: str
-    now: bool = False
-
-    @property
-    def clock(self) -> str:
-        """When, as shown."""
-        return "now" if self.now else timezone.localtime(self.at).strftime("%H:%M")
-
-
 def next_up(state: State) -> list[Item]:
     """Return what is due, soonest first; what needs a person now comes before everything."""
     items = [*_off(state), *_vessels(state), *_orders(state)]
-    items += [item for contribution in CONTRIBUTIONS for item in contribution.due(state)]
+    items += [item for station in stations() for item in station.due(state)]
     samples = sorted(_samples(state), key=lambda item: item.at)[:3]
     horizon = state.now + AHEAD
     found = [item for item in [*items, *samples] if item.at <= horizon]
@@ -61,7 +44,7 @@ def _vessels(state: State) -> list[Item]:
     items = []
     for unit_id, unit in state.vessels.items():
         reading = state.readings.get(unit.level or "")
-        if reading is None or unit.id == "blow_tank":
+        if reading is None or unit.BATCHWISE:
             continue
         found = _event(state, unit_id)
         if found is not None:
@@ -76,7 +59,7 @@ def _event(state: State, unit_id: str) -> Item | None:
     contents = state.contents(unit_id)
     level = state.readings[unit.level or ""].value
     per_pct = contents.value / level if level > 0 else 0.0
-    low, high = getattr(unit, "low_pct", 10.0), getattr(unit, "high_pct", 95.0)
+    low, high = unit.low_pct, unit.high_pct
     rate = slope * per_pct
     if abs(slope) < 0.5 or not low < level < high:
         return None

@@ -205,6 +205,11 @@ def accept_order(
     return order
 
 
+def stop_of(world: World, kind: str) -> str:
+    """Return the id of the first station of a kind on a world's line; '' where there is none."""
+    return line_of(world.version).stop_id(kind)
+
+
 def store_samples(world_id: int, rows: Iterable[Sequence[Any]]) -> int:
     """Keep instrument values, (tag, second, value) each; a second value for the same second is left out."""
     values = [(world_id, tag, at_s, value) for tag, at_s, value in rows]

@@ -10,46 +10,23 @@ from django.db import connection
 from django.utils import timezone
 
 from desk.floor import clock
-from desk.floor.contributions import CONTRIBUTIONS
 from desk.floor.models import Cook, Order, World, epoch
+from desk.floor.reading import Reading
+from desk.floor.station import stations
 from desk.mill.selectors import line_of, solve
+from stock.decisions import RULES
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.judge.advice import Advice, advise
 from stock.judge.instrument import Signal, signal_health
-from stock.judge.limits import Verdict, judge
+from stock.judge.limits import judge
 from stock.line.balance import LineResult
-from stock.line.definition import Definition, Mix, Store, Tag
+from stock.line.definition import Definition
+from stock.primitives import Mix, Store
+from stock.tag import Tag
 
 STALE_S = 90
 LAB_BACK = timedelta(hours=36)
 COOKS_BACK = timedelta(hours=16)  # an acid cook may take half a day
-
-
-@dataclass(frozen=True, slots=True)
-class Reading:
-    """A value as last known, with where it came from; `trouble` says what is wrong with its signal.
-
-    `figure` is set where the desk worked the value out itself.
-    """
-
-    tag: Tag
-    value: float
-    at: datetime
-    origin: Origin
-    verdict: Verdict
-    trouble: str = ""
-    figure: Figure | None = None
-
-    def as_datum(self) -> Datum:
-        """Use it in a calculation."""
-        return self.figure.as_datum() if self.figure else Datum(self.value, self.origin)
-
-    def as_figure(self) -> Figure:
-        """Show it with its origin, or its working."""
-        if self.figure is not None:
-            return replace(self.figure, decimals=self.tag.decimals, unit=self.tag.unit, key=f"reading:{self.tag.id}")
-        shown = given(self.tag.name, self.value, self.tag.unit, self.origin, self.tag.decimals)
-        return replace(shown, key=f"reading:{self.tag.id}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,8 +76,8 @@ class State:
             if lab is not None:
                 origin = Origin("entered", f"{lab.by}, {tag.instrument}", lab.at)
                 found[tag.id] = Reading(tag, lab.value, lab.at, origin, judge(tag, lab.value))
-        for contribution in CONTRIBUTIONS:
-            found |= {reading.tag.id: reading for reading in contribution.readings(self)}
+        for station in stations():
+            found |= {reading.tag.id: reading for reading in station.readings(self)}
         return found
 
     @cached_property
@@ -192,20 +169,21 @@ class State:
             raise LookupError(tag_id)
         return Datum(tag.band.target, self.set_origin(f"limit set {tag.limits_version}"))
 
-    def constant(self, name: str) -> Datum:
-        """Return a fitted figure of the mill."""
-        return Datum(self.line.constant(name), self.set_origin("mill definition"))
-
     def series(self, name: str) -> Datum:
         """Return a list an app keeps; LookupError where none keeps it."""
-        for contribution in CONTRIBUTIONS:
-            if (datum := contribution.series(self, name)) is not None:
+        for station in stations():
+            if (datum := station.series(self, name)) is not None:
                 return datum
         raise LookupError(name)
 
     def flow(self, stream_id: str) -> Datum:
         """Return the bone-dry flow of a stream in the running balance."""
-        return self.flow_figure(stream_id, stream_id).as_datum()
+        return self.flow_figure(stream_id, self.line.stream(stream_id).called).as_datum()
+
+    def thickness(self, stream_id: str) -> Datum:
+        """Return the consistency of a stream in the running balance."""
+        words = f"whole-line balance, {self.line.stream(stream_id).called}"
+        return Datum(self.result.streams[stream_id].consistency_pct, Origin("computed", words, self.order.from_at))
 
     def set_origin(self, what: str) -> Origin:
         """Say in which approved version something was set."""
@@ -265,29 +243,27 @@ class State:
         """Return the bone-dry stock in a vessel."""
         unit = self.vessels[unit_id]
         level = self.readings[unit.level or ""]
-        consistency = unit.consistency_pct or getattr(unit, "holds_consistency_pct", None) or 0.0
         return figure(
             "chest_bd_t",
             f"stock in {unit.name}",
             {
                 "volume_m3": Datum(unit.volume_m3, self.set_origin("vessel")),
                 "level_pct": level.as_datum(),
-                "consistency_pct": Datum(consistency, self.set_origin("vessel")),
+                "consistency_pct": Datum(unit.holds_pct, self.set_origin("vessel")),
             },
         )
 
     def cover(self, unit_id: str) -> Figure | None:
         """Return how long a vessel lasts at the present draw, None where nothing is drawn."""
         unit = self.vessels[unit_id]
-        stream = next(stream.id for stream in self.line.streams if stream.source == unit_id)
-        if (unit.level or "") not in self.readings or self.flows[stream] < 1e-6:
+        onward = self.line.graph.onward(unit_id)
+        if onward is None or (unit.level or "") not in self.readings or self.flows[onward.id] < 1e-6:
             return None
-        low = getattr(unit, "low_pct", 10.0)
         contents = self.contents(unit_id)
         least = figure(
             "chest_bd_t",
             "stock that cannot be used",
-            {**contents.data, "level_pct": Datum(low, self.set_origin("vessel"))},
+            {**contents.data, "level_pct": Datum(unit.low_pct, self.set_origin("vessel"))},
         )
         shown = figure(
             "chest_cover",
@@ -295,7 +271,7 @@ class State:
             {
                 "level_bd_t": contents.as_datum(),
                 "min_bd_t": least.as_datum(),
-                "demand_bd_t_per_h": self.flow(stream),
+                "demand_bd_t_per_h": self.flow(onward.id),
             },
             decimals=0,
         )
@@ -312,7 +288,7 @@ class State:
     @cached_property
     def advice(self) -> list[Advice]:
         """The cards for what is off."""
-        cards = (advise(reading.tag, reading.verdict, self) for reading in self.off)
+        cards = (advise(RULES, reading.tag, reading.verdict, self) for reading in self.off)
         return [card for card in cards if card is not None]
 
     def advice_for(self, tags: Iterable[Tag]) -> list[Advice]:

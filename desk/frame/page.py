@@ -7,9 +7,9 @@ from functools import wraps
 from typing import Any, Final
 
 from django.db import connection
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
-from django.urls import reverse
+from django.urls import URLPattern
 from django.utils import timezone
 
 from desk.floor import clock
@@ -18,6 +18,8 @@ from desk.floor.models import Record, World
 from desk.floor.next_up import next_up
 from desk.floor.services import NotAllowedError
 from desk.floor.state import State
+from desk.floor.station import Station
+from desk.mill.selectors import line_of
 from desk.people.models import Person
 from stock.line.drawing import draw_ribbon, ribbon_columns
 
@@ -52,6 +54,24 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
     return wrapped
 
 
+def only_where(station: Station, address: URLPattern) -> URLPattern:
+    """Open a station's address only on lines it serves; elsewhere say that there is none."""
+    inner = address.callback
+
+    @wraps(inner)
+    def wrapped(request: HttpRequest, world_slug: str, **kwargs: Any) -> HttpResponse:
+        world = get_object_or_404(World.objects.select_related("version"), slug=world_slug)
+        line = line_of(world.version)
+        if not station.serves(line):
+            message = f"{line.mill} has no {station.title.lower()}."
+            raise Http404(message)
+        answer: HttpResponse = inner(request, world_slug=world_slug, **kwargs)
+        return answer
+
+    address.callback = wrapped
+    return address
+
+
 def signed_in(request: HttpRequest) -> Person:
     """Return who is at the desk."""
     assert isinstance(request.user, Person)
@@ -69,11 +89,9 @@ def named(state: State, records: Iterable[Record]) -> list[Record]:
     return rows
 
 
-def tabs_of(state: State, tabs: Iterable[tuple[str, str]], here: str, **addresses: str) -> list[tuple[str, str, bool]]:
-    """Return (address, label, open) of a station's pages; `addresses` are those that are not found by name alone."""
-    return [
-        (addresses.get(name) or reverse(name, args=[state.world.slug]), label, name == here) for name, label in tabs
-    ]
+def tabs_of(state: State, station: Station, here: str) -> list[tuple[str, str, bool]]:
+    """Return (address, label, open) of a station's pages."""
+    return [(address, label, name == here) for name, label, address in station.tabs(state)]
 
 
 def new_key() -> str:
@@ -95,7 +113,7 @@ def page(
     tag = version_tag(state)
     if live and request.headers.get("HX-PTag") == tag:
         return HttpResponse(status=304)
-    start, end = clock.shift_of(state.now)
+    start, end = clock.shift_of(state.now, state.line.shifts)
     shared = {
         "body": template,
         "state": state,

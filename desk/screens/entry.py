@@ -10,12 +10,13 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from desk.floor.contributions import CONTRIBUTIONS
 from desk.floor.services import NotAllowedError, check_moment, record_reading
 from desk.floor.state import State
+from desk.floor.station import stations
 from desk.frame.page import new_key, on_line, signed_in
 from desk.people.roles import RECORD
 from stock.book import METHODS
+from stock.decisions import RULES
 from stock.entry import Understood, understand
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
@@ -105,7 +106,7 @@ def _advice(request: HttpRequest, state: State, understood: Understood) -> Advic
     if understood.tag is None or understood.value is None or understood.verdict is None:
         return None
     facts = _Supposed(state, understood.tag.id, understood.value, signed_in(request).short_name)
-    return advise(understood.tag, understood.verdict, facts)  # type: ignore[arg-type]
+    return advise(RULES, understood.tag, understood.verdict, facts)  # type: ignore[arg-type]
 
 
 def _answer(request: HttpRequest, state: State, *, refused: str = "", status: int = 200) -> HttpResponse:
@@ -126,7 +127,7 @@ def _answer(request: HttpRequest, state: State, *, refused: str = "", status: in
 def _places(state: State, text: str) -> list[tuple[str, str, str]]:
     """Find pages and methods by the words typed."""
     words = text.lower().split()
-    found = [place for contribution in CONTRIBUTIONS for place in contribution.places(state, text)]
+    found = [place for station in stations() for place in station.places(state, text)]
     if found or not words or any(any(letter.isdigit() for letter in word) for word in words):
         return found
     slug = state.world.slug

@@ -1,5 +1,6 @@
 """Files: a station's records in and out, through a preview that says row by row what is wrong."""
 
+from datetime import timedelta
 from typing import Any, Final
 
 from django.core.exceptions import ValidationError
@@ -8,32 +9,33 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
-from desk.exchange.models import Staged
+from desk.exchange.models import Dropped, Staged
 from desk.exchange.reading import FORMS, MOST_BYTES, MOST_ROWS, read_rows, write_rows
-from desk.exchange.tables import Table, check, keep_all
+from desk.exchange.tables import check, keep_all
 from desk.floor import clock
 from desk.floor.services import require
 from desk.floor.state import State
+from desk.floor.station import Station, stations
 from desk.frame.forms import words_of
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import on_line, signed_in, tabs_of
 from desk.frame.page import page as render_page
 from desk.people.roles import RECORD
-from desk.stations.cook.pages.overview import cook_context
-from desk.stations.cook.tables import COOK_TABLES
-from desk.stations.yard.pages.overview import yard_context
-from desk.stations.yard.stock import yard_of
-from desk.stations.yard.tables import YARD_TABLES
 
 SHOWN: Final = 60
-TABLES: Final[dict[str, dict[str, Table]]] = {"yard": YARD_TABLES, "cook": COOK_TABLES}
-WHAT: Final = {"yard": "The yard's records", "cook": "The cook house's records"}
+BROKEN_BACK: Final = timedelta(days=1)
+
+
+def _station(part: str) -> Station:
+    return next(one for one in stations() if one.kind == part)
 
 
 def _context(state: State, part: str) -> dict[str, Any]:
-    context = yard_context(state, "yard_files") if part == "yard" else cook_context(state, "cook_files")
     return {
-        **context,
+        "station": state.line.stop(part),
+        "tabs": tabs_of(state, _station(part), f"{part}_files"),
+        "tabs_label": _station(part).title,
         "part": part,
+        "refused": "",
         "addresses": {name: f"{part}_{name}" for name in ("files", "preview", "keep", "export")},
     }
 
@@ -42,15 +44,20 @@ def show(request: HttpRequest, state: State, part: str, *, refused: str = "", do
     """Show what can be brought in and taken out."""
     context = _context(state, part)
     context |= {
-        "sentence": done or f"{WHAT[part]}, out as CSV, XLSX or JSON, and in again through a preview.",
-        "tables": list(TABLES[part].values()),
-        "broken": yard_of(state).news.broken if part == "yard" and state.line.yard else [],
+        "sentence": done
+        or f"The records of the {_station(part).title.lower()}, out as CSV, XLSX or JSON, and in again through a preview.",
+        "tables": list(_station(part).tables.values()),
+        "broken": Dropped.objects.filter(
+            world=state.world, kind__in=list(_station(part).takers), at__gt=state.now - BROKEN_BACK
+        ).exclude(reason=""),
         "forms": list(FORMS),
         "most_rows": MOST_ROWS,
         "most_mb": MOST_BYTES // 1_000_000,
         "refused": refused,
     }
-    return render_page(request, state, "files/page.html", context, here=part, status=422 if refused else 200)
+    return render_page(
+        request, state, "files/page.html", context, here=state.line.stop_id(part), status=422 if refused else 200
+    )
 
 
 @on_line
@@ -67,7 +74,7 @@ def preview(request: HttpRequest, state: State, part: str) -> HttpResponse:
     """Read an uploaded file and keep its rows until they are looked at."""
     person = signed_in(request)
     require(person, RECORD)
-    table = TABLES[part].get(request.POST.get("table", ""))
+    table = _station(part).tables.get(request.POST.get("table", ""))
     upload = request.FILES.get("file")
     if table is None:
         raise Http404
@@ -89,7 +96,7 @@ def preview(request: HttpRequest, state: State, part: str) -> HttpResponse:
 
 def _mine(request: HttpRequest, state: State, part: str, pk: int) -> Staged:
     return get_object_or_404(
-        Staged, pk=pk, world=state.world, by=signed_in(request), kept_at=None, table__in=list(TABLES[part])
+        Staged, pk=pk, world=state.world, by=signed_in(request), kept_at=None, table__in=list(_station(part).tables)
     )
 
 
@@ -100,7 +107,7 @@ def staged(request: HttpRequest, state: State, part: str, pk: int) -> HttpRespon
 
 
 def _preview(request: HttpRequest, state: State, part: str, one: Staged, refused: str = "") -> HttpResponse:
-    table = TABLES[part][one.table]
+    table = _station(part).tables[one.table]
     rows = check(table, state.world, signed_in(request), one.rows, f"p{one.pk}")
     wrong = [row for row in rows if row.faults]
     context = _context(state, part)
@@ -115,7 +122,9 @@ def _preview(request: HttpRequest, state: State, part: str, one: Staged, refused
         "may_keep": not wrong,
         "refused": refused,
     }
-    return render_page(request, state, "files/preview.html", context, here=part, status=422 if refused else 200)
+    return render_page(
+        request, state, "files/preview.html", context, here=state.line.stop_id(part), status=422 if refused else 200
+    )
 
 
 @on_line
@@ -124,7 +133,7 @@ def keep(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse
     """Import a previewed file, all of it or none."""
     one = _mine(request, state, part, pk)
     try:
-        count = keep_all(TABLES[part][one.table], state.world, signed_in(request), one.rows, f"i{one.pk}")
+        count = keep_all(_station(part).tables[one.table], state.world, signed_in(request), one.rows, f"i{one.pk}")
     except ValidationError as error:
         return _preview(request, state, part, one, refused=words_of(error))
     one.kept_at = clock.now()
@@ -137,9 +146,9 @@ def keep(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse
 @on_line
 def export(request: HttpRequest, state: State, part: str, table: str, form: str) -> HttpResponse:
     """Send a kind of record as a file."""
-    if table not in TABLES[part] or form not in FORMS:
+    if table not in _station(part).tables or form not in FORMS:
         raise Http404
-    found = TABLES[part][table]
+    found = _station(part).tables[table]
     response = HttpResponse(write_rows(form, found.names, found.rows(state.world)), content_type=FORMS[form])
     stamp = clock.local(state.now).strftime("%Y%m%d_%H%M")
     response["Content-Disposition"] = f'attachment; filename="{state.world.slug}_{table}_{stamp}.{form}"'

@@ -5,10 +5,10 @@ from datetime import UTC, datetime
 
 from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404
 
 from desk.floor.models import World
-from desk.floor.state import Reading, State
+from desk.floor.reading import Reading
+from desk.floor.state import State
 from desk.frame.page import named
 from desk.frame.page import page as render_page
 from desk.screens.line import Mark, vat_fill
@@ -31,24 +31,31 @@ def page(request: HttpRequest) -> HttpResponse:
     """Show each component quiet, outside its band and past its action limit."""
     if not settings.FOX_GALLERY:
         raise Http404
-    world = get_object_or_404(World.objects.select_related("version"), slug="live")
+    world = World.objects.select_related("version").order_by("pk").first()
+    if world is None:
+        raise Http404
     state = State(world)
-    tag = state.line.tag("brown_cons")
+    tag = next(tag for tag in state.line.tags if tag.band is not None and tag.live)
+    vessel = next(iter(state.vessels))
     at = datetime(2026, 1, 1, 14, 5, tzinfo=UTC)
     origin = Origin("measured", "shear transmitter", at)
+    band = tag.band
+    assert band is not None
+    high, act = band.control[1], band.action[1]
+    values = (band.target, (high + act) / 2, act + (act - high), act + 1.2 * (act - high))
     readings = [
-        Reading(tag, value, at, origin, judge(tag, value), "no reading for 7 min" if value == 3.95 else "")
-        for value in (3.5, 3.64, 3.9, 3.95)
+        Reading(tag, value, at, origin, judge(tag, value), "no reading for 7 min" if value == values[-1] else "")
+        for value in values
     ]
     context = {
         "readings": readings,
-        "advice": [(card, replace(card.size, key=f"advice:{card.rule}")) for card in state.advice[:2]],
+        "advice": [(card, replace(card.size, key=f"advice:{card.tag.id}")) for card in state.advice[:2]],
         "station": state.line.stations[1],
         "sentence": "Every component, in every state.",
         "marks_shown": _marks(),
-        "figure": state.cover("machine_chest"),
-        "root": state.cover("machine_chest"),
-        "trail": [state.cover("machine_chest")],
+        "figure": state.cover(vessel),
+        "root": state.cover(vessel),
+        "trail": [state.cover(vessel)],
         "path": "",
         "records": named(state, world.record_set.select_related("by").order_by("-at")[:3]),
         "tag": tag,

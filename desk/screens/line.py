@@ -6,12 +6,14 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 
 from desk.floor.state import State
+from desk.floor.station import Told, stations
 from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from desk.frame.words import lower_first, number_word, rate_text
-from desk.stations.cook.house import follow_all
 from stock.figure import Figure
 from stock.line.drawing import Lane, Node, draw_line
+from stock.primitives import Source, Store
+from stock.tag import Tag
 
 WIDTH, HEIGHT = 962, 518
 VAT_H, VAT_HALF = 48.0, 24.0
@@ -63,7 +65,7 @@ def mark(state: State, node: Node) -> Mark:
         shown = reading.as_figure() if reading else None
         return Mark(node, shown, level)
     unit = state.vessels[node.unit]
-    band = (getattr(unit, "low_pct", 10.0) / 100, getattr(unit, "high_pct", 95.0) / 100)
+    band = (unit.low_pct / 100, unit.high_pct / 100)
     if reading is not None and reading.tag.band is not None:
         low, high = reading.tag.band.control
         band = (low / 100, high / 100)
@@ -95,9 +97,9 @@ def sentence(state: State) -> str:
     grade = state.line.grade(order.grade)
     opening = f"{rate_text(order.reel_t_per_h)} of {grade.name} to the machine."
     needing = state.advice
-    late = [one for one in follow_all(state) if one.state.phase == "past its end"]
-    if late:
-        return f"{opening} Cook {late[0].cook.number} is past its end point: blow it."
+    for station in stations():
+        if words := station.urgent(state):
+            return f"{opening} {words}"
     if not needing and not state.off:
         return f"{opening} Nothing needs you now."
     if len(needing) == 1:
@@ -108,31 +110,54 @@ def sentence(state: State) -> str:
     return f"{opening} {state.off[0].tag.name} is {state.off[0].verdict.words}; nothing to move yet."
 
 
-def stories(state: State) -> list[dict[str, Any]]:
-    """Return a line of words for each part of the line."""
-    parts = (
-        ("Yard", ("wood_stock", "cane_stock", "chip_moisture", "overthick", "metal_trips")),
-        ("Wood", ("kappa_wood", "wash_loss", "shives", "wood_brightness")),
-        ("Cane", ("kappa_cane", "cane_brightness", "cane_tower_level")),
-        ("Recovered", ("pulper_cons", "ink", "rec_brightness")),
-        ("Blend", ("blend_freeness", "blend_brightness", "sheet_ash")),
-    )
-    told = []
-    for name, tags in parts:
-        readings = [state.readings[tag] for tag in tags if tag in state.readings]
-        off = [reading for reading in readings if reading.verdict.level != "ok"]
-        if name == "Yard":  # its piles are not listed one by one, unless one is off
-            off += [one for one in state.off if one.tag.station == "yard" and one not in off]
-        if name == "Wood":
-            running = [one for one in follow_all(state) if one.state.phase == "at temperature"]
-            lead = ""
-            if running:
-                one = running[0]
-                left = max(one.state.aim.value - one.state.done.value, 0)
-                lead = f"Cook {one.cook.number} is at temperature, {left:.0f} {one.facts.way.unit} to go."
-        else:
-            lead = ""
-        quiet = [reading for reading in readings if reading.verdict.level == "ok"]
-        if lead or quiet or off:
-            told.append({"name": name, "lead": lead, "readings": quiet, "off": off})
-    return told
+def stories(state: State) -> list[Told]:
+    """Return a line of words for each part of the line: the stations that tell themselves, then each family, then the blend."""
+    told = [found for station in stations() if (found := station.story(state)) is not None]
+    own = {tag.id for tag in state.line.tags if any(station_tells(state, tag, one) for one in told)}
+    leads = {family: words for station in stations() for family, words in station.leads(state).items()}
+    blend = state.line.graph.blend
+    for family in state.line.families:
+        parts: set[str] = set()
+        for unit in state.line.units:
+            if isinstance(unit, (Source, Store)) and unit.family == family.id:
+                parts |= _on_the_way(state, unit.id, blend.id)
+        told.append(_told(state, family.name, parts, leads.get(family.id, ""), own))
+    told.append(_told(state, blend.label or "Blend", _on_the_way(state, blend.id, ""), "", own))
+    return [one for one in told if one.lead or one.readings or one.off]
+
+
+def station_tells(state: State, tag: Tag, told: Told) -> bool:
+    """Whether a station that tells itself has told this tag."""
+    return state.line.station(tag.station).name == told.name
+
+
+def _on_the_way(state: State, start: str, end: str) -> set[str]:
+    """Return the parts from one unit to another: units, and the streams stock goes on in."""
+    graph = state.line.graph
+    parts = {start}
+    onward = graph.onward(start)
+    parts |= {onward.id} if onward else set()
+    for unit in graph.downstream(start):
+        if unit.id == end:
+            break
+        onward = graph.onward(unit.id)
+        parts |= {unit.id} | ({onward.id} if onward else set())
+    return parts
+
+
+def _told(state: State, name: str, parts: set[str], lead: str, told: set[str]) -> Told:
+    """Tell what is read on a way: what is off, and of the rest what is always told."""
+    readings = [
+        state.readings[tag.id]
+        for tag in state.line.tags
+        if tag.of in parts and tag.id in state.readings and tag.id not in told
+    ]
+    off = [one for one in readings if one.verdict.level != "ok"]
+    quiet = [one for one in readings if one not in off and is_told(state, one.tag)]
+    return Told(name, lead, quiet, off)
+
+
+def is_told(state: State, tag: Tag) -> bool:
+    """Whether the stories tell a tag that is in its band."""
+    point = state.line.part(tag.of).points_of_kind().get(tag.reads)
+    return point is not None and point.told

@@ -16,19 +16,36 @@ from desk.frame.page import page as render_page
 from desk.mill.selectors import solve
 from desk.people.roles import ORDER, who_may
 from desk.screens.working import blend_figure, tried_figure
+from stock.blending.unit import Filler
+from stock.cooking.unit import BatchDigesters, LiquorDose
+from stock.delivery.unit import Effluent
 from stock.errors import DomainError
 from stock.figure import Figure
+from stock.intake.unit import Logs
 from stock.line.balance import LineResult
+from stock.primitives import Source, Tank
 from stock.units import said
 
-NAMES = {
-    "wood": "Wood",
-    "cane": "Cane",
-    "recovered": "Recovered",
-    "bales": "Bales",
-    "cream_broke": "Broke, cream",
-    "white_broke": "Broke, white",
-}
+
+def furnish(state: State) -> dict[str, str]:
+    """Return what the furnish of this line is made of: the streams into the blend, by name."""
+    line = state.line
+    listed = dict.fromkeys(name for grade in line.grades for name in grade.shares)
+    into = [stream.id for stream in line.graph.into(line.graph.blend.id) if stream.id in listed]
+    return {name: _called(state, name) for name in into}
+
+
+def _called(state: State, stream_id: str) -> str:
+    """Name a furnish: by its family, or by the store it comes from where a family has several."""
+    line = state.line
+    stream = line.stream(stream_id)
+    if stream.name:
+        return stream.name[:1].upper() + stream.name[1:]
+    ends = [line.unit(stream.source), *line.graph.upstream(stream.source)]
+    source = ends[-1]
+    family = next((one for one in line.families if one.id == getattr(source, "family", None)), None)
+    of_family = [unit for unit in line.units if getattr(unit, "family", None) == getattr(source, "family", "")]
+    return family.name if family is not None and len(of_family) == 1 else source.name
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +115,7 @@ def _start(state: State) -> Tried:
     data["grade"] = order.grade
     data["was_grade"] = order.grade
     data["tonnes"] = f"{order.reel_t_per_h:g}"
-    for name in NAMES:
+    for name in furnish(state):
         data[f"share_{name}"] = f"{100 * order.shares.get(name, 0):g}"
     return read(state, data)
 
@@ -114,11 +131,12 @@ def read(state: State, data: QueryDict) -> Tried:
     grade = grades[grade_id]
     fresh = data.get("was_grade") not in ("", None, grade_id)
     tonnes_text = f"{grade.tonnes_per_h:g}" if fresh else data.get("tonnes", "").strip()[:20]
-    texts = {name: data.get(f"share_{name}", "0").strip()[:20] for name in NAMES}
+    names = furnish(state)
+    texts = {name: data.get(f"share_{name}", "0").strip()[:20] for name in names}
     if fresh:
-        texts = {name: f"{100 * grade.shares.get(name, 0):g}" for name in NAMES}
+        texts = {name: f"{100 * grade.shares.get(name, 0):g}" for name in names}
     tonnes = _number(tonnes_text, "tonnes", "Tonnes", faults, 0, 200)
-    shares = {name: _number(text, f"share_{name}", NAMES[name], faults, 0, 100) / 100 for name, text in texts.items()}
+    shares = {name: _number(text, f"share_{name}", names[name], faults, 0, 100) / 100 for name, text in texts.items()}
     from_text = data.get("from_at", "").strip()[:20] or timezone.localtime(state.now).strftime("%H:%M")
     from_at = _moment(state, from_text, faults)
     result = None
@@ -157,7 +175,7 @@ def _moment(state: State, text: str, faults: dict[str, str]) -> datetime | None:
 
 
 def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]:
-    result = tried.result
+    result, names = tried.result, furnish(state)
     rows = []
     if result is not None:
         now = {load.unit: load for load in state.result.loads}
@@ -174,7 +192,7 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
         "tried": tried,
         "grades": state.line.grades,
         "shares": [
-            (name, NAMES[name], text, tried.faults.get(f"share_{name}", "")) for name, text in tried.share_texts.items()
+            (name, names[name], text, tried.faults.get(f"share_{name}", "")) for name, text in tried.share_texts.items()
         ],
         "rows": rows,
         "needs": _needs(state, result) if result else [],
@@ -222,16 +240,30 @@ def sentence(state: State, tried: Tried) -> str:
 
 def _needs(state: State, result: LineResult) -> list[tuple[Figure, str]]:
     """What must come in from the yard and the shops, per hour, and what leaves as effluent."""
-    wanted = (
-        ("chips_in", "Alder chips", False, ""),
-        ("bagasse_in", "Bagasse", True, "as received"),
-        ("lots_in", "Recovered lots", True, "as received"),
-        ("bales_in", "Spruce bales", True, "as received"),
-        ("filler", "Filler", False, "dry"),
-        ("liquor_in", "White liquor", True, ""),
-        ("clear_over", "Machine effluent", True, ""),
-    )
-    return [(tried_figure(state, result, stream, label, whole=whole), note) for stream, label, whole, note in wanted]
+    line = state.line
+    found = []
+    for unit in line.units:
+        onward = line.graph.onward(unit.id)
+        if onward is None:
+            continue
+        if isinstance(unit, Filler):
+            found.append((tried_figure(state, result, onward.id, unit.name), "dry"))
+        elif isinstance(unit, Logs):
+            chips = line.graph.nearest(unit.id, BatchDigesters)
+            fed = line.graph.fed_by(chips.id) if chips is not None else onward
+            stream = fed or onward
+            found.append((tried_figure(state, result, stream.id, f"Chips, {stream.called}"), ""))
+        elif isinstance(unit, Source):
+            found.append((tried_figure(state, result, onward.id, unit.name, whole=True), "as received"))
+        elif isinstance(unit, LiquorDose):
+            found.append((tried_figure(state, result, onward.id, unit.name, whole=True), ""))
+    for unit in line.units:
+        if isinstance(unit, Effluent):
+            for stream in line.graph.into(unit.id):
+                if isinstance(line.unit(stream.source), Tank):
+                    name = f"Effluent, {line.unit(stream.source).name.lower()}"
+                    found.append((tried_figure(state, result, stream.id, name, whole=True), ""))
+    return found
 
 
 def _forecast(state: State, tried: Tried) -> Figure | None:

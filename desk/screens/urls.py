@@ -2,17 +2,15 @@
 
 from django.urls import URLPattern, include, path
 
-from desk.frame.page import frame
+from desk.floor.station import Station, stations
+from desk.frame.page import frame, only_where
 from desk.screens import entry, files, gallery, handover, line, log, methods, order, views
-from desk.stations.cook.pages import charge, done, liquor, relation, what_if
-from desk.stations.cook.pages import overview as cook
 from desk.stations.plain import page as station
-from desk.stations.yard.pages import blend, cane, chips, lots, overview, pile
 
 
-def files_of(part: str) -> list[URLPattern]:
+def files_of(one: Station) -> list[URLPattern]:
     """Return the addresses of a station's records in and out."""
-    given = {"part": part}
+    part, given = one.kind, {"part": one.kind}
     return [
         path(f"{part}/files/", files.page, given, name=f"{part}_files"),
         path(f"{part}/files/preview/", files.preview, given, name=f"{part}_preview"),
@@ -22,63 +20,24 @@ def files_of(part: str) -> list[URLPattern]:
     ]
 
 
-yard_pages = [
-    path("yard/trip/", overview.trip, name="yard_trip"),
-    path("yard/release/", overview.release, name="yard_release"),
-    path("yard/lots/", lots.page, name="yard_lots"),
-    path("yard/lots/weigh/", lots.work_out, name="yard_weigh"),
-    path("yard/lots/receive/", lots.take, name="yard_receive"),
-    path("yard/lots/<str:number>/", lots.lot_page, name="yard_lot"),
-    path("yard/lots/<str:number>/correct/", lots.correct, name="yard_correct"),
-    path("yard/pile/<slug:pile_id>/", pile.page, name="yard_pile"),
-    path("yard/pile/<slug:pile_id>/draw/", pile.draw, name="yard_draw"),
-    path("yard/pile/<slug:pile_id>/undo/", pile.undo, name="yard_undo"),
-    path("yard/pile/<slug:pile_id>/survey/", pile.take_survey, name="yard_survey"),
-    path("yard/chips/", chips.page, name="yard_chips"),
-    path("yard/chips/classify/", chips.take, name="yard_classify"),
-    path("yard/chips/<int:pk>/correct/", chips.correct, name="yard_class_correct"),
-    path("yard/chips/knife/", chips.knife, name="yard_knife"),
-    path("yard/cane/", cane.page, name="yard_cane"),
-    path("yard/blend/", blend.page, name="yard_blend"),
-    path("yard/blend/try/", blend.work_out, name="yard_blend_try"),
-    path("yard/blend/accept/", blend.accept, name="yard_blend_accept"),
-    *files_of("yard"),
-]
-cook_pages = [
-    path("cook/", cook.house, name="cook_house"),
-    path("cook/charge/", charge.page, name="cook_charge"),
-    path("cook/charge/try/", charge.work_out, name="cook_charge_try"),
-    path("cook/charge/plan/", charge.plan, name="cook_plan"),
-    path("cook/liquor/", liquor.page, name="cook_liquor"),
-    path("cook/liquor/try/", liquor.work_out, name="cook_liquor_try"),
-    path("cook/liquor/take/", liquor.take, name="cook_liquor_take"),
-    path("cook/liquor/<int:pk>/correct/", liquor.correct, name="cook_liquor_correct"),
-    path("cook/done/", done.page, name="cook_done"),
-    path("cook/done/take/", done.take, name="cook_result"),
-    path("cook/relation/", relation.page, name="cook_relation"),
-    path("cook/relation/accept/", relation.accept, name="cook_relation_accept"),
-    *files_of("cook"),
-    path("cook/<int:number>/", cook.page, name="cook"),
-    path("cook/<int:number>/step/", cook.step, name="cook_step"),
-    path("cook/<int:number>/blow/", cook.step, {"kind": "blow"}, name="blow"),
-    path("cook/<int:number>/gauges/", cook.gauges, name="cook_gauges"),
-    path("cook/<int:number>/step/<int:pk>/correct/", cook.correct, name="cook_step_correct"),
-    path("cook/<int:number>/what-if/", what_if.work_out, name="cook_what_if"),
-    path("cook/<int:number>/sheet/", charge.sheet, name="cook_sheet"),
-    path("cook/<int:number>/sheet.pdf", charge.pdf, name="cook_sheet_pdf"),
-    path("cook/<int:number>/start/", charge.start, name="cook_start"),
-    path("cook/<int:number>/result/correct/", done.correct, name="cook_result_correct"),
-]
+def of_stations() -> list[URLPattern]:
+    """Return the addresses of every station, open only on lines it serves; its files before what it names by words."""
+    found = []
+    for one in stations():
+        own = [*(files_of(one) if one.tables else []), *one.urls()]
+        found += [only_where(one, address) for address in own]
+    return found
+
+
 on_line = [
     path("", line.page, name="line"),
     path("order/", order.page, name="order"),
     path("order/try/", order.attempt, name="order_try"),
     path("order/accept/", order.accept, name="order_accept"),
     path("at/<slug:station_id>/", station.page, name="station"),
-    path("at/<slug:station_id>/set/", station.set_points, name="set"),
+    path("at/<slug:station_id>/panels/<slug:panel_id>/", station.panel, name="set_panel"),
     path("at/<slug:station_id>/set/<slug:panel_id>/", station.set_points, name="panel"),
-    *yard_pages,
-    *cook_pages,
+    *of_stations(),
     path("log/", log.page, name="log"),
     path("log/note/", log.note, name="note"),
     path("log/<int:pk>/correct/", log.correct_entry, name="correct"),

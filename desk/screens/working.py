@@ -5,17 +5,12 @@ from dataclasses import replace
 
 from django.core.exceptions import ObjectDoesNotExist
 
-from desk.floor.models import Cook
 from desk.floor.state import State
+from desk.floor.station import stations
 from desk.mill.selectors import solve
-from desk.stations.cook.house import house_of
-from desk.stations.cook.judgement import card_figure
-from desk.stations.cook.pages.charge import charge_figure
-from desk.stations.cook.pages.liquor import liquor_figure
-from desk.stations.yard.models import Lot
-from desk.stations.yard.stock import lot_figure, yard_of
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure, given
+from stock.judge.here import Place
 from stock.line.balance import LineResult
 
 
@@ -30,23 +25,24 @@ def find(state: State, key: str) -> Figure:
     kind, _, rest = key.partition(":")
     finders: dict[str, Callable[[State, str], Figure]] = {
         "reading": _reading,
-        "flow": lambda state, rest: state.flow_figure(rest, f"bone-dry flow, {rest.replace('_', ' ')}"),
+        "flow": _flow,
         "cover": _cover,
         "advice": _advice,
-        "cook": _cook,
         "machine": _machine,
         "tried": _tried,
-        "yard": _yard,
-        "charge": charge_figure,
-        "liquor": liquor_figure,
-        "card": card_figure,
     }
+    for station in stations():
+        finders |= station.figures
     if kind not in finders:
         raise LookupError(key)
     try:
         return replace(finders[kind](state, rest), key=key)
     except (KeyError, ValueError, StopIteration, ObjectDoesNotExist, DomainError):
         raise LookupError(key) from None
+
+
+def _flow(state: State, rest: str) -> Figure:
+    return state.flow_figure(rest, f"bone-dry flow, {state.line.stream(rest).called}")
 
 
 def _reading(state: State, rest: str) -> Figure:
@@ -61,7 +57,7 @@ def _cover(state: State, rest: str) -> Figure:
 
 
 def _advice(state: State, rest: str) -> Figure:
-    return next(card.size for card in state.advice if card.rule == rest)
+    return next(card.size for card in state.advice if card.tag.id == rest)
 
 
 def tried_key(result: LineResult, stream: str) -> str:
@@ -75,7 +71,9 @@ def tried_figure(state: State, result: LineResult, stream: str, label: str, *, w
     """Return a flow of a tried order: bone-dry, or with its water where `whole` is set."""
     flow = result.streams[stream]
     order = result.order
-    recipe = ", ".join(f"{name.replace('_', ' ')} {100 * share:g} %" for name, share in order.shares.items() if share)
+    recipe = ", ".join(
+        f"{state.line.stream(name).called} {100 * share:g} %" for name, share in order.shares.items() if share
+    )
     text = (
         f"the balance of all {len(state.line.units)} units and {len(state.line.streams)} streams solved together for"
         f" {order.reel_t_per_h:g} t/h of {order.grade.name} ({recipe}); yields, consistencies and splits from"
@@ -88,7 +86,20 @@ def tried_figure(state: State, result: LineResult, stream: str, label: str, *, w
     return replace(shown, key=f"{key}:whole" if whole else key)
 
 
-BRIGHTNESS = {"wood": "wood_brightness", "cane": "cane_brightness", "recovered": "rec_brightness"}
+def brightness_of(state: State, stream_id: str) -> Datum:
+    """Return the brightness of a furnish: the last pad on its way to the blend, else what the definition says of it.
+
+    Raises
+    ------
+    LookupError
+        If nobody measured it and the definition says nothing.
+    """
+    place = Place(state, state.line.stream(stream_id))
+    for part in (place.part, place.unit, *state.line.graph.upstream(place.unit.id)):
+        tag = part.tag_of("brightness")
+        if tag is not None and tag in state.readings:
+            return state.reading(tag)
+    return place.given("brightness_pct")
 
 
 def blend_figure(state: State, result: LineResult) -> Figure:
@@ -96,11 +107,10 @@ def blend_figure(state: State, result: LineResult) -> Figure:
     shares = {name: share for name, share in result.order.shares.items() if share > 0}
     each, scattering, origins = [], [], []
     for name in shares:
-        tag = BRIGHTNESS.get(name)
-        datum = state.reading(tag) if tag and tag in state.readings else state.constant(f"{name}_brightness")
+        datum = brightness_of(state, name)
         each.append(datum.value)
-        scattering.append(state.constant(f"{name}_scattering").value)
-        origins.append(f"{name.replace('_', ' ')} {datum.value:g} ({datum.origin.kind})")
+        scattering.append(Place(state, state.line.stream(name)).given("scattering_m2_per_kg").value)
+        origins.append(f"{state.line.stream(name).called} {datum.value:g} ({datum.origin.kind})")
     recipe = f"order of {result.order.reel_t_per_h:g} t/h of {result.order.grade.name}: {', '.join(shares)}"
     shown = figure(
         "blend_brightness_iso",
@@ -123,47 +133,7 @@ def _tried(state: State, rest: str) -> Figure:
         raise LookupError(rest) from None
     if stream == "brightness":
         return blend_figure(state, result)
-    return tried_figure(state, result, stream, f"flow, {stream.replace('_', ' ')}", whole=bool(whole))
-
-
-def _yard(state: State, rest: str) -> Figure:
-    """Find a number of the yard: `part` or `part.name`."""
-    yard = yard_of(state)
-    part, _, name = rest.partition(".")
-    of_pile = {
-        "pile": yard.pile_figure,
-        "loss": yard.loss_figure,
-        "months": yard.months_figure,
-        "cover": yard.cover_figure,
-        "feeder": yard.running_feeder,
-    }
-    if part in of_pile:
-        if (shown := of_pile[part](yard.piles[name])) is None:
-            raise LookupError(rest)
-        return shown
-    if part == "stock":
-        return yard.stock_figure(name, "days of stock")
-    if part == "class":
-        number, _, of = name.partition(".")
-        rows = (row for rows in yard.samples.values() for row in rows)
-        return yard.class_figure(next(row for row in rows if row.pk == int(number)), of, f"{of}, % of the sample")
-    if part == "lot":
-        return lot_figure(Lot.objects.get(world=state.world, pk=int(name)))
-    found = next((one.trend for one in yard.knives() if one.chipper.id == name), None) if part == "knife" else None
-    found = yard.trips_figure() if part == "trips" else found
-    if found is None:
-        raise LookupError(rest)
-    return found
-
-
-def _cook(state: State, rest: str) -> Figure:
-    number, _, name = rest.partition(":")
-    cook = Cook.objects.filter(world=state.world, number=int(number) if number.isdigit() else -1).first()
-    house = house_of(state)
-    followed = house.follow(cook) if cook else None
-    if followed is None:
-        raise LookupError(rest)
-    return house.figures(followed)[name]
+    return tried_figure(state, result, stream, f"flow, {state.line.stream(stream).called}", whole=bool(whole))
 
 
 def machine_figures(state: State) -> dict[str, Figure]:

@@ -31,9 +31,9 @@ ALLOWED_HOSTS = os.environ.get("FOX_HOSTS", "localhost,127.0.0.1,[::1]").split("
 FOX_DEMO = os.environ.get("FOX_DEMO") == "1"
 # The components page is for those who build screens.
 FOX_GALLERY = os.environ.get("FOX_GALLERY") == "1"
-MILL_FILE = Path(os.environ.get("FOX_MILL", ROOT / "mills" / "hallin_reach.yaml"))
-WORKSHOP_FILE = ROOT / "mills" / "tidewater_bench.yaml"
 
+# The stations there are, in the order they are asked; adding one touches its folder and this list.
+FOX_STATIONS = ("yard", "cook", "plain")
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -47,9 +47,7 @@ INSTALLED_APPS = [
     "desk.floor",
     "desk.frame",
     "desk.exchange",
-    "desk.stations.plain",
-    "desk.stations.yard",
-    "desk.stations.cook",
+    *(f"desk.stations.{name}" for name in FOX_STATIONS),
     "desk.screens",
 ]
 MIDDLEWARE = [

@@ -4,11 +4,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
+from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
-from stock.line.cooking import Digester, Recipe
 
 Data = Mapping[str, Datum]
 STRENGTH: Final = {"kraft": "White liquor strength", "soda": "Caustic strength"}

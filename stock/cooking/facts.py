@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from typing import Final, Literal
 
+from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS, Trace, Way
 from stock.figure import Datum, Figure
-from stock.line.cooking import Recipe
 
 Phase = Literal["filling", "liquor", "charged", "heating", "at temperature", "past its end", "relief", "blown"]
 LONGEST_HOLD_MIN: Final = 900.0

@@ -9,13 +9,13 @@ from typing import Final
 import numpy as np
 
 from stock.cooking.facts import LONGEST_HOLD_MIN, CookFacts, CookState, Kinetic, Phase
+from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.schedule import planned_pressure, planned_profile
 from stock.cooking.steer import corrections
 from stock.cooking.ways import WAYS, Held
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
-from stock.line.cooking import Recipe
 
 SENSOR_C: Final = 0.5  # a good thermometer, and the vessel it stands for
 

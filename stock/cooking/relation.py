@@ -7,6 +7,7 @@ from typing import Any, Self
 import numpy as np
 
 from stock.cooking.kinetics import simulate_kraft
+from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.fit.kappa import (
@@ -16,7 +17,6 @@ from stock.fit.kappa import (
     fit_sulphite_model,
     fit_yield_model,
 )
-from stock.line.cooking import Recipe
 
 
 @dataclass(frozen=True, slots=True)

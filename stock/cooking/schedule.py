@@ -7,7 +7,7 @@ from typing import Final, Literal
 import numpy as np
 
 from stock.cooking.end_point import Curve, h_curve
-from stock.line.cooking import Recipe
+from stock.cooking.recipe import Recipe
 
 LegName = Literal["fill", "liquor", "heat", "hold", "relief", "blow", "clear"]
 LEGS: Final[tuple[LegName, ...]] = ("fill", "liquor", "heat", "hold", "relief", "blow", "clear")

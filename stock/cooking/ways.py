@@ -7,10 +7,10 @@ from typing import Final
 import numpy as np
 
 from stock.cooking.end_point import Curve, h_curve, h_rate
+from stock.cooking.recipe import Recipe, School
 from stock.cooking.relation import Relation
 from stock.cooking.sulphite import heat_curve, s_curve, so2_pressure, speed
 from stock.figure import Datum, Figure, Origin, figure
-from stock.line.cooking import Recipe, School
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,21 +1,18 @@
 """What to do about a value outside its band: causes in order, the check, the sized correction.
 
-The rules are data; the size of each correction is computed by a method of the book,
-from figures whose origin is known.
+The rows are data of their chapters; the size of each correction is computed by a method of the
+book, from figures whose origin is known.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from stock.errors import DomainError
 from stock.figure import Figure
-from stock.judge.cook_rows import COOK_ROWS
+from stock.judge.here import Facts, Here
 from stock.judge.limits import Verdict
-from stock.judge.process_rows import PROCESS_ROWS
-from stock.judge.rule import Facts, Rule
-from stock.judge.yard_rows import YARD_ROWS
-from stock.line.definition import Tag
-
-RULES: tuple[Rule, ...] = (*YARD_ROWS, *COOK_ROWS, *PROCESS_ROWS)
+from stock.judge.rule import Rule
+from stock.tag import Tag
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,17 +28,29 @@ class Advice:
     size: Figure
 
 
-def advise(tag: Tag, verdict: Verdict, facts: Facts) -> Advice | None:
-    """Return the advice for a value outside its band, or None where the table has no row.
+def advise(rules: Sequence[Rule], tag: Tag, verdict: Verdict, facts: Facts) -> Advice | None:
+    """Return the advice for a value outside its band, or None where no row can be sized.
 
     A row whose figures are missing, or whose target is out of reach, gives no advice
-    rather than an unsized one.
+    rather than an unsized one; the next row that fits is asked.
     """
-    for rule in RULES:
-        if rule.tag == tag.id and verdict.side in rule.sides and verdict.level != "ok":
-            try:
-                size = rule.size(facts)
-            except (DomainError, LookupError):
-                return None
-            return Advice(rule.id, tag, verdict, rule.causes, rule.check, rule.say(size, verdict.side), size)
+    if verdict.level == "ok":
+        return None
+    here = Here(facts, tag, verdict.side)
+    for rule in rules:
+        if verdict.side not in rule.sides or not _fits(rule, here):
+            continue
+        try:
+            size = rule.size(here)
+            correction = rule.say(size, here)
+        except (DomainError, LookupError):
+            continue
+        return Advice(rule.id, tag, verdict, rule.causes, rule.check, correction, size)
     return None
+
+
+def _fits(rule: Rule, here: Here) -> bool:
+    try:
+        return rule.fits(here)
+    except LookupError:
+        return False

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from stock.errors import DomainError
-from stock.line.definition import Band, Tag
+from stock.tag import Band, Tag
 
 Level = Literal["ok", "outside", "act"]
 

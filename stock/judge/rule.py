@@ -1,49 +1,45 @@
-"""A row of a decision table, and what it may ask for."""
+"""A row of a decision table, and what it may ask for.
+
+A row goes by what is measured at what kind of part, never by an id: `reads` names the point,
+`at` the kinds it is known at. What else it needs it finds from where it stands (`Here`).
+"""
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Protocol
+from dataclasses import dataclass, field
 
-from stock.figure import Datum, Figure
+from stock.figure import Figure
+from stock.judge.here import Here
 
 
-class Facts(Protocol):
-    """Where a rule gets its numbers, each with its origin."""
-
-    def reading(self, tag_id: str) -> Datum:
-        """Return the last value of a tag."""
-
-    def target(self, tag_id: str) -> Datum:
-        """Return a tag's target."""
-
-    def constant(self, name: str) -> Datum:
-        """Return a fitted figure of the mill."""
-
-    def flow(self, stream_id: str) -> Datum:
-        """Return the bone-dry flow of a stream in the balance, BDt/h."""
-
-    def series(self, name: str) -> Datum:
-        """Return a list the line keeps, such as the counts of past shifts."""
+def _anywhere(here: Here) -> bool:
+    return True
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One row of a decision table. `say` turns the sized figure and the side into an instruction."""
+    """One row of a decision table. `say` turns the sized figure, and where it stands, into an instruction."""
 
     id: str
-    tag: str
+    reads: str
     sides: tuple[str, ...]
     causes: tuple[str, ...]
     check: str
-    size: Callable[[Facts], Figure]
-    say: Callable[[Figure, str], str]
+    size: Callable[[Here], Figure]
+    say: Callable[[Figure, Here], str]
+    at: tuple[str, ...] = ()
+    where: Callable[[Here], bool] = field(default=_anywhere)
+
+    def fits(self, here: Here) -> bool:
+        """Whether the row is about what is measured there."""
+        return self.reads == here.tag.reads and not here.kinds.isdisjoint(self.at) and self.where(here)
 
 
-def by_step(noun: str, unit: str) -> Callable[[Figure, str], str]:
+def by_step(noun: str | Callable[[Here], str], unit: str) -> Callable[[Figure, Here], str]:
     """Return a wording that raises or lowers something by the size."""
 
-    def say(size: Figure, side: str) -> str:
+    def say(size: Figure, here: Here) -> str:
         verb = "Raise" if size.value >= 0 else "Lower"
-        return f"{verb} {noun} by {abs(size.value):.{size.decimals}f} {unit}"
+        what = noun if isinstance(noun, str) else noun(here)
+        return f"{verb} {what} by {abs(size.value):.{size.decimals}f} {unit}"
 
     return say

@@ -13,22 +13,10 @@ from typing import Any
 import numpy as np
 from scipy.sparse import csc_matrix
 
-from stock.line.definition import (
-    Definition,
-    DefinitionError,
-    Dose,
-    Mix,
-    React,
-    Separate,
-    Sink,
-    Source,
-    Split,
-    Store,
-    Tank,
-    Water,
-)
+from stock.line.definition import Definition, DefinitionError
 from stock.line.order import Order
 from stock.material import COMPONENTS, FILTERABLE_MASK, INDEX
+from stock.primitives import Dose, Mix, React, Separate, Sink, Source, Split, Store, Tank, Water
 from stock.washing.stage import washing_loss_frac
 
 N = len(COMPONENTS)
@@ -100,7 +88,7 @@ class Assembly:
             Sink: self._sink,
         }
         for unit in self.line.units:
-            writers[type(unit)](unit)
+            next(write for primitive, write in writers.items() if isinstance(unit, primitive))(unit)
         self._close_ash()
         size = len(self.streams) * N + len(self._scalars)
         if self._row != size:

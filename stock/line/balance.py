@@ -16,9 +16,10 @@ from scipy.sparse.linalg import splu
 
 from stock.errors import DomainError
 from stock.line.assembly import WATER, Assembly, N
-from stock.line.definition import Definition, Dose, React, Separate, Sink, Source, Store, Tank, Water
+from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.material import INDEX, Stream
+from stock.primitives import Dose, React, Separate, Sink, Source, Store, Tank, Water
 
 __all__ = ["CLOSURE", "LineBalance", "LineResult", "Load", "Order"]
 

@@ -2,16 +2,17 @@
 
 from typing import Any
 
-from stock.line.cooking import faults_of_cooking
-from stock.line.definition import Definition, Dose, Mix, React, Sink, Source, Store
+from stock.cooking.recipe import faults_of_cooking
+from stock.line.definition import Definition
+from stock.line.wiring import faults_of_tags
+from stock.primitives import Dose, Mix, React, Sink, Source, Store
 
 
 def faults_of(line: Definition) -> list[str]:
     """Return what is wrong between the parts of a line, one sentence a fault."""
     faults = [*_duplicates(line), *_loose_ends(line), *_bad_sums(line), *_bad_limits(line), *_bad_yard(line)]
-    tags = {tag.id for tag in line.tags}
     streams, units = {stream.id for stream in line.streams}, {unit.id for unit in line.units}
-    return faults + faults_of_cooking(line.cook, tags, streams, units)
+    return [*faults, *faults_of_tags(line), *faults_of_cooking(line.cook, streams, units)]
 
 
 def _duplicates(line: Definition) -> list[str]:
@@ -35,28 +36,26 @@ def _loose_ends(line: Definition) -> list[str]:
         if name not in units
     ]
     for unit in line.units:
-        faults += [*_misnamed(line, unit, stations), *_misrouted(line, unit)]
+        faults += [*_misnamed(unit, stations), *_misrouted(line, unit)]
     faults += [
         f"tags · {tag.id} · station: there is no station {tag.station}"
         for tag in line.tags
-        if tag.station not in stations
+        if tag.station not in stations and tag.of in line.parts
     ]
     if sum(isinstance(unit, Sink) and unit.order for unit in line.units) != 1:
         faults.append("units: exactly one sink must count the order (order: true)")
     return faults
 
 
-def _misnamed(line: Definition, unit: Any, stations: set[str]) -> list[str]:
+def _misnamed(unit: Any, stations: set[str]) -> list[str]:
     """Stations and tags a unit names that do not exist."""
     faults = []
     if unit.station not in stations:
         allowed = ", ".join(sorted(stations))
         faults.append(f"units · {unit.id} · station: there is no station {unit.station}; allowed: {allowed}")
-    tags = {tag.id for tag in line.tags}
-    for field in ("gate", "level"):
-        tag = getattr(unit, field, None)
-        if tag and tag not in tags:
-            faults.append(f"units · {unit.id} · {field}: there is no tag {tag}")
+    if unit.gate is not None and unit.gate not in unit.points_of_kind():
+        allowed = ", ".join(sorted(unit.points_of_kind()))
+        faults.append(f"units · {unit.id} · gate: a {unit.kind} has no point {unit.gate}; allowed: {allowed}")
     return faults
 
 
@@ -122,7 +121,6 @@ def _bad_yard(line: Definition) -> list[str]:
     known = {
         "species": {one.id for one in yard.species},
         "pile": {one.id for one in yard.piles},
-        "probe": {tag.id for tag in line.tags},
         "stream": {stream.id for stream in line.streams},
     }
     faults = []
@@ -137,6 +135,11 @@ def _bad_yard(line: Definition) -> list[str]:
         faults += [
             f"yard · {kind} · {name}: the id is used twice" for name in dict.fromkeys(ids) if ids.count(name) > 1
         ]
+    faults += [
+        f"yard · feeds · {one.stream}: there is no stream {one.stream}"
+        for one in yard.feeds
+        if one.stream not in known["stream"]
+    ]
     letters = [material.letter for material in yard.materials]
     if len(set(letters)) < len(letters):
         faults.append("yard · materials · letter: two materials share a letter; lot numbers would clash")

@@ -4,17 +4,26 @@ A mill writes one YAML file. Everything else is built from it: the balance, the
 drawing, the screens, the simulated plant.
 """
 
-from typing import Annotated, Any, Literal, Self
+from collections.abc import Mapping
+from functools import cached_property
+from typing import Any, ClassVar, Literal, Self, cast
 
 from pydantic import Field, model_validator
 
-from stock.line.cooking import CookDef
-from stock.line.parts import Consistency, Frac, Id, Part
-from stock.line.yard import YardDef
+from stock.cooking.recipe import CookDef
+from stock.intake.definition import YardDef
+from stock.line.graph import Graph
+from stock.line.kinds import AnyUnit
+from stock.line.wiring import fill_tags, wire
 from stock.material import COMPONENTS
+from stock.parts import STATION_POINTS, STREAM_POINTS, Fitted, Frac, Id, Instrumented, Part, Points
+from stock.primitives import Component, Unit
+from stock.tag import Tag
 
-FORMAT = "fox-vat-line/1"
-Component = Literal["fibre", "fines", "bark", "filler", "ink", "grit", "organics", "inorganics", "water"]
+FORMAT = "fox-vat-line/2"
+StationKind = Literal[
+    "yard", "cook", "mechanical", "wash", "screen", "bleach", "recover", "slush", "refine", "blend", "deliver", "sheet"
+]
 
 
 class DefinitionError(Exception):
@@ -27,175 +36,39 @@ class DefinitionError(Exception):
 
 
 class Family(Part):
-    """A fibre family: one tributary of the line."""
+    """A fibre family: one tributary of the line; `tone` is the colour and hatch its stream keeps."""
 
     id: Id
     name: str
+    tone: Literal["wood", "cane", "recovered", "bales", "broke"]
 
 
-class Station(Part):
+class Station(Instrumented):
     """A stop on the ribbon, with its cautions in the order they are met."""
 
-    id: Id
+    POINTS: ClassVar[Points] = STATION_POINTS
+
+    kind: StationKind = Field(description="what work is done there; it decides which pages it has")
     name: str
     purpose: str
     cautions: dict[str, str] = Field(description="step: what to mind before it")
 
 
-class Unit(Part):
-    """What every unit has."""
-
-    id: Id
-    name: str
-    station: Id
-    label: str | None = Field(None, max_length=16, description="name in the drawing, where the full one is long")
-    gate: Id | None = Field(None, description="tag shown above the gate; leave out to keep the unit undrawn")
-    capacity_bd_t_per_h: float | None = Field(None, gt=0, description="most bone-dry solids it can pass on")
-
-
-class Source(Unit):
-    """Fibre or filler from outside; its flow follows from the order."""
-
-    kind: Literal["source"]
-    family: Id | None = None
-    solids: dict[Component, Frac] = Field(description="bone-dry make-up, adding to 1")
-    consistency_pct: Consistency
-
-
-class Store(Unit):
-    """A store that is filled and drawn independently; the difference is its change of content."""
-
-    kind: Literal["store"]
-    family: Id
-    solids: dict[Component, Frac]
-    consistency_pct: Consistency
-    volume_m3: float = Field(gt=0)
-    level: Id | None = None
-
-
-class Dose(Unit):
-    """Something added in proportion to the bone-dry solids of another stream."""
-
-    kind: Literal["dose"]
-    solids: dict[Component, Frac] = Field(default_factory=dict)
-    kg_per_t: float = Field(0, ge=0, description="solids per bone-dry tonne of the other stream")
-    water_t_per_t: float = Field(0, ge=0)
-    of_stream: Id
-
-
-class Water(Unit):
-    """Fresh water; each outlet runs as much as its receiver needs."""
-
-    kind: Literal["water"]
-
-
-class Mix(Unit):
-    """Streams run together; with a volume it is a vessel, with a consistency a diluted one."""
-
-    kind: Literal["mix"]
-    consistency_pct: Consistency | None = None
-    recipe: bool = Field(default=False, description="True where the furnish shares are set")
-    volume_m3: float | None = Field(None, gt=0)
-    low_pct: float = Field(10, ge=0, le=100)
-    high_pct: float = Field(95, ge=0, le=100)
-    level: Id | None = Field(None, description="tag of its level")
-    holds_consistency_pct: Consistency | None = Field(None, description="contents, where not diluted")
-
-
-class React(Unit):
-    """A cook or a bleach: part of the fibre dissolves."""
-
-    kind: Literal["react"]
-    yield_frac: Annotated[float, Field(gt=0, le=1)]
-
-
-class Wash(Part):
-    """Wash liquor run in proportion to the pulp."""
-
-    stream: Id
-    dilution_factor_t_per_odt: float = Field(ge=-1, le=10)
-    e_std: float = Field(gt=0, le=60, description="standardised efficiency at 10 %")
-    feed_consistency_pct: Consistency
-
-
-class Separate(Unit):
-    """A screen, cleaner, washer, thickener, wire: each component parts in its own share."""
-
-    kind: Literal["separate"]
-    accept: Id
-    rest: Id
-    accept_frac: dict[Component, Frac] = Field(description="share of each component that goes with the accepts")
-    consistency_pct: Consistency = Field(description="of the accepts")
-    wash: Wash | None = None
-
-
-class Split(Unit):
-    """A stream parted without changing it; the grade may choose the branch."""
-
-    kind: Literal["split"]
-    accept: Id
-    rest: Id
-    accept_frac: Frac = 1.0
-    by_grade: bool = False
-
-
-class Tank(Unit):
-    """A water tank: users draw what they need, the rest overflows."""
-
-    kind: Literal["tank"]
-    overflow: Id
-
-
-class Sink(Unit):
-    """Where a stream leaves the line."""
-
-    kind: Literal["sink"]
-    order: bool = Field(default=False, description="True for the reel: the order is counted here")
-
-
-AnyUnit = Annotated[
-    Source | Store | Dose | Water | Mix | React | Separate | Split | Tank | Sink, Field(discriminator="kind")
-]
-
-
-class StreamDef(Part):
+class StreamDef(Instrumented):
     """A stream from one unit to another."""
 
-    id: Id
+    POINTS: ClassVar[Points] = STREAM_POINTS
+
     source: Id = Field(alias="from")
     target: Id = Field(alias="to")
+    name: str = Field("", max_length=60, description="what people call it")
+    scattering_m2_per_kg: Fitted | None = Field(None, description="of furnish, for the brightness of the blend")
+    brightness_pct: Fitted | None = Field(None, description="of furnish that nobody measures on its way")
 
-
-class Band(Part):
-    """Target and limits of a measurement; control inside action inside plausible."""
-
-    target: float
-    control: tuple[float, float]
-    action: tuple[float, float]
-
-
-class Tag(Part):
-    """Something measured: where, in what unit, how, within which limits."""
-
-    id: Id
-    name: str
-    short: str
-    station: Id
-    unit: str
-    quantity: str = Field(description="suffix of the core's name for it, such as consistency_pct")
-    words: list[str] = Field(description="words a person types for it")
-    decimals: int = Field(1, ge=0, le=4)
-    plausible: tuple[float, float]
-    band: Band | None = None
-    limits_version: int = Field(1, ge=1)
-    instrument: str = Field("laboratory", description="what measures it")
-    computed: bool = Field(default=False, description="True where the desk works it out and nobody enters it")
-    live: bool = Field(default=False, description="True where an instrument sends it by itself")
-    uncertainty: float = Field(0, ge=0, description="standard uncertainty, in the tag's unit")
-    noise: float = Field(0, ge=0)
-    drift_per_h: float = 0.0
-    every_h: float | None = Field(None, gt=0, description="how often the laboratory checks it")
-    simulate: float | None = Field(None, description="where the stand-in starts it")
+    @property
+    def called(self) -> str:
+        """What it is called."""
+        return self.name or self.id.replace("_", " ")
 
 
 class Grade(Part):
@@ -215,12 +88,23 @@ class Grade(Part):
     family: str
 
 
+class Shifts(Part):
+    """How the day is parted."""
+
+    hours: Literal[6, 8, 12] = 12
+    first_h: int = Field(6, ge=0, le=23, description="hour of day the first one begins")
+    names: list[str] = Field(default_factory=list, description="one for each shift of a day, in order")
+
+
 class Definition(Part):
     """A whole mill."""
 
-    format: Literal["fox-vat-line/1"]
+    format: Literal["fox-vat-line/2"]
     mill: str
     note: str
+    shifts: Shifts = Field(default_factory=Shifts)
+    alkali_basis: Literal["naoh", "na2o"] = Field("naoh", description="what alkali is counted as on screens")
+    units_shown: Literal["metric", "us"] = Field("metric", description="for people who have not chosen")
     families: list[Family]
     stations: list[Station]
     units: list[AnyUnit]
@@ -229,19 +113,67 @@ class Definition(Part):
     grades: list[Grade]
     cook: CookDef = Field(default_factory=CookDef)
     yard: YardDef | None = None
-    constants: dict[Id, float] = Field(default_factory=dict, description="fitted figures the advice uses")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _tags_filled(cls, raw: Any) -> Any:
+        return fill_tags(raw) if isinstance(raw, dict) else raw
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         from stock.line.checks import faults_of
 
+        wire(self)
         if faults := faults_of(self):
             raise DefinitionError(faults)
         return self
 
-    def unit(self, unit_id: str) -> Any:
-        """Return the unit with this id."""
-        return next(unit for unit in self.units if unit.id == unit_id)
+    @cached_property
+    def graph(self) -> Graph:
+        """How its units hang together."""
+        return Graph(self.units, self.streams)
+
+    @cached_property
+    def parts(self) -> Mapping[str, Instrumented]:
+        """Every part that can be read, by id; where two kinds share one, the unit comes before the stream, and so on."""
+        piles = self.yard.piles if self.yard is not None else []
+        listed: list[list[Instrumented]] = [
+            cast("list[Instrumented]", kind)
+            for kind in (self.stations, self.cook.digesters, self.cook.tanks, piles, self.streams, self.units)
+        ]
+        return {part.id: part for kind in listed for part in kind}
+
+    @cached_property
+    def _tags(self) -> Mapping[str, Tag]:
+        return {tag.id: tag for tag in self.tags}
+
+    def part(self, part_id: str) -> Instrumented:
+        """Return a part that can be read; LookupError where there is none."""
+        return self.parts[part_id]
+
+    def unit(self, unit_id: str) -> Unit:
+        """Return the unit with this id; LookupError where there is none."""
+        return self.graph.units[unit_id]
+
+    def stream(self, stream_id: str) -> StreamDef:
+        """Return the stream with this id; LookupError where there is none."""
+        return self.graph.streams[stream_id]
+
+    def tags_reading(self, point: str, of: type[Instrumented] | None = None) -> list[Tag]:
+        """Return the tags that read a point, of one kind of part where that is asked."""
+        return [tag for tag in self.tags if tag.reads == point and (of is None or isinstance(self.parts[tag.of], of))]
+
+    def stop(self, kind: str) -> Station:
+        """Return the first station of a kind; LookupError where there is none."""
+        for one in self.stations:
+            if one.kind == kind:
+                return one
+        message = f"{self.mill} has no {kind} station"
+        raise LookupError(message)
+
+    def stop_id(self, kind: str) -> str:
+        """Return the id of the first station of a kind, '' where there is none."""
+        return next((one.id for one in self.stations if one.kind == kind), "")
 
     def tag(self, tag_id: str) -> Tag:
         """Return the tag with this id.
@@ -251,11 +183,10 @@ class Definition(Part):
         LookupError
             If there is none.
         """
-        for tag in self.tags:
-            if tag.id == tag_id:
-                return tag
-        message = f"the line has no tag {tag_id}"
-        raise LookupError(message)
+        if (found := self._tags.get(tag_id)) is None:
+            message = f"the line has no tag {tag_id}"
+            raise LookupError(message)
+        return found
 
     def grade(self, grade_id: str) -> Grade:
         """Return the grade with this id."""
@@ -264,34 +195,6 @@ class Definition(Part):
     def station(self, station_id: str) -> Station:
         """Return the station with this id."""
         return next(station for station in self.stations if station.id == station_id)
-
-    def constant(self, name: str) -> float:
-        """Return a figure of the mill: one fitted, or a size written at a unit or in the main recipe.
-
-        `<unit>_volume_m3` and `<unit>_consistency_pct` read the unit, `<recipe>_<field>` a recipe or its
-        digester, `cook_<field>` that of the recipe most is cooked by, `drum_<field>` and `yard_<field>` the yard.
-
-        Raises
-        ------
-        LookupError
-            If the mill does not say.
-        """
-        if name in self.constants:
-            return self.constants[name]
-        for recipe in self.cook.recipes:
-            prefix = next((one for one in ("cook_", f"{recipe.id}_") if name.startswith(one)), None)
-            if prefix is not None and (value := self.cook.figure_of(recipe, name.removeprefix(prefix))) is not None:
-                return value
-        if self.yard is not None:
-            for prefix, part in (("drum_", self.yard.drum), ("yard_", self.yard)):
-                if name.startswith(prefix) and hasattr(part, name.removeprefix(prefix)):
-                    return float(getattr(part, name.removeprefix(prefix)))
-        for unit in self.units:
-            for field, written in (("volume_m3", "volume_m3"), ("consistency_pct", "holds_consistency_pct")):
-                if name == f"{unit.id}_{field}" and (value := getattr(unit, written, None)) is not None:
-                    return float(value)
-        message = f"the line definition gives no {name}"
-        raise LookupError(message)
 
 
 assert set(Component.__args__) == set(COMPONENTS)  # type: ignore[attr-defined]

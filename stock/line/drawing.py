@@ -9,7 +9,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from stock.line.definition import Definition, Mix, Separate, Sink, Source, Split, Store
+from stock.line.definition import Definition
+from stock.primitives import Mix, Separate, Sink, Source, Split, Store
 
 NodeKind = Literal["gate", "vat"]
 
@@ -30,9 +31,9 @@ class Node:
 
 @dataclass(frozen=True, slots=True)
 class Ribbon:
-    """A filled stream of one family."""
+    """A filled stream of one family, in its tone."""
 
-    family: str
+    tone: str
     path: str
 
 
@@ -101,9 +102,7 @@ def _walks(line: Definition) -> tuple[list[list[_Step]], list[_Step]]:
 
 def _drawn(steps: Sequence[_Step]) -> list[_Step]:
     return [
-        step
-        for step in steps
-        if getattr(step.unit, "gate", None) or (isinstance(step.unit, (Mix, Store)) and step.unit.volume_m3)
+        step for step in steps if step.unit.gate_tag or (isinstance(step.unit, (Mix, Store)) and step.unit.volume_m3)
     ]
 
 
@@ -185,6 +184,7 @@ def _compose(
     lanes_y = _lane_heights(walks, height)
     middle = height * 0.46
     top = middle - sum(finals) * scale / 2
+    tones = {one.id: one.tone for one in line.families}
     ribbons, nodes, lanes = [], [], []
     for steps, y, final in zip(walks, lanes_y, finals, strict=True):
         family = steps[0].unit.family
@@ -193,7 +193,9 @@ def _compose(
         start = left if len(shown) > 1 else max(left, xs[0] - 0.24 * width)
         half_end = final * scale / 2
         ribbons.append(
-            Ribbon(family, _lane_path(steps, shown, xs, flows, scale, start, y, join, end, top + half_end, half_end))
+            Ribbon(
+                tones[family], _lane_path(steps, shown, xs, flows, scale, start, y, join, end, top + half_end, half_end)
+            )
         )
         top += 2 * half_end
         for step, x in zip(shown, xs, strict=True):
@@ -222,7 +224,7 @@ def _lane_heights(walks: Sequence[Sequence[_Step]], height: float) -> list[float
 def _node(step: _Step, x: float, y: float, half: float) -> Node:
     unit = step.unit
     vat = isinstance(unit, (Mix, Store)) and bool(unit.volume_m3)
-    tag = (unit.level if vat else unit.gate) or ""
+    tag = (unit.level if vat else unit.gate_tag) or ""
     return Node(unit.id, unit.label or unit.name, unit.station, "vat" if vat else "gate", tag, x, y, half)
 
 

@@ -9,6 +9,7 @@ import yaml
 from pydantic import ValidationError
 
 from stock.line.definition import FORMAT, Definition, DefinitionError
+from stock.line.kinds import KINDS
 
 
 class _OnceOnly(getattr(yaml, "CSafeLoader", yaml.SafeLoader)):  # type: ignore[misc]
@@ -26,6 +27,27 @@ class _OnceOnly(getattr(yaml, "CSafeLoader", yaml.SafeLoader)):  # type: ignore[
         return found
 
 
+def read_yaml(text: str) -> dict[str, Any]:
+    """Return the mapping written in `text` (YAML).
+
+    Raises
+    ------
+    DefinitionError
+        For what is too large, not readable, not a mapping, or holds a key twice; with its line.
+    """
+    if len(text) > 2_000_000:
+        raise DefinitionError(["the file is larger than 2 MB; what describes a line is far smaller"])
+    try:
+        raw = yaml.load(text, _OnceOnly)  # noqa: S506  a safe loader
+    except yaml.YAMLError as error:
+        where = getattr(error, "problem_mark", None)
+        place = f"line {where.line + 1}, column {where.column + 1}: " if where else ""
+        raise DefinitionError([f"{place}not readable as YAML: {getattr(error, 'problem', error)}"]) from None
+    if not isinstance(raw, dict):
+        raise DefinitionError(["the file must hold a mapping that starts with format"])
+    return raw
+
+
 @lru_cache(maxsize=16)
 def parse_definition(text: str) -> Definition:
     """Return the definition written in `text` (YAML); the same text is read once a process.
@@ -35,20 +57,11 @@ def parse_definition(text: str) -> Definition:
     DefinitionError
         With every fault found, each naming the part, the field and what is allowed.
     """
-    if len(text) > 2_000_000:
-        raise DefinitionError(["the file is larger than 2 MB; a line definition is far smaller"])
-    try:
-        raw = yaml.load(text, _OnceOnly)  # noqa: S506  a safe loader
-    except yaml.YAMLError as error:
-        where = getattr(error, "problem_mark", None)
-        place = f"line {where.line + 1}, column {where.column + 1}: " if where else ""
-        raise DefinitionError([f"{place}not readable as YAML: {getattr(error, 'problem', error)}"]) from None
-    if not isinstance(raw, dict):
-        raise DefinitionError(["the file must hold a mapping that starts with format, mill, note"])
+    raw = read_yaml(text)
     try:
         return Definition.model_validate(raw)
     except ValidationError as error:
-        raise DefinitionError([_worded(fault, raw) for fault in error.errors()]) from None
+        raise DefinitionError([worded(fault, raw) for fault in error.errors()]) from None
 
 
 def load_definition(path: Path) -> Definition:
@@ -56,7 +69,7 @@ def load_definition(path: Path) -> Definition:
     return parse_definition(path.read_text(encoding="utf-8"))
 
 
-def _worded(fault: Any, raw: dict[str, Any]) -> str:
+def worded(fault: Any, raw: dict[str, Any]) -> str:
     """Say where a fault stands in words: list positions become the part's own id."""
     place: list[str] = []
     here: Any = raw
@@ -67,7 +80,7 @@ def _worded(fault: Any, raw: dict[str, Any]) -> str:
         elif isinstance(here, dict) and step in here:
             here = here[step]
             place.append(str(step))
-        elif step not in {"source", "store", "dose", "water", "mix", "react", "separate", "split", "tank", "sink"}:
+        elif step not in KINDS:  # which kind of unit it was read as goes without saying
             place.append(str(step))
     given = fault.get("input")
     shown = f"; it is {given!r}" if isinstance(given, (int, float, str)) and len(str(given)) < 60 else ""

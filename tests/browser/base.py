@@ -17,9 +17,9 @@ from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
 from desk.people.models import Person
 from standin.__main__ import write_history
-from standin.workshop import write_workshop
-from stock.line.load import load_definition
+from standin.plant import Plant
 from tests.desk.base import NOW, plant
+from tests.line import BENCH, MILL, tidewater_bench, tidewater_story
 
 FLAGS = [
     "--no-sandbox",
@@ -54,15 +54,19 @@ def stop() -> None:
         _shared.pop("playwright").stop()
 
 
+def bench() -> Plant:
+    """Return the stand-in of the teaching workshop."""
+    return Plant(tidewater_bench(), 20, NOW.timestamp(), tidewater_story())
+
+
 def history() -> Path:
     """Return the folder with the stand-in's past, written once."""
     if "history" not in _shared:
         folder = TemporaryDirectory()
         _shared["keep"] = folder
         _shared["history"] = Path(folder.name)
-        write_history(plant(), Path(folder.name), 10.0, 14)
-        workshop = load_definition(settings.WORKSHOP_FILE)
-        write_workshop(workshop, Path(folder.name) / "workshop", 20, NOW.timestamp(), 30)
+        write_history(plant(), Path(folder.name) / MILL.stem, 10.0, 14)
+        write_history(bench(), Path(folder.name) / BENCH.stem, 10.0, 30)
     found: Path = _shared["history"]
     return found
 
@@ -70,7 +74,14 @@ def history() -> Path:
 def restore() -> None:
     """Bring the database to the demonstration as it opens: loaded once, copied back page by page after that."""
     if "template" not in _shared:
-        call_command("load_demo", history=history(), anchor=NOW.timestamp(), verbosity=0, stdout=StringIO())
+        call_command(
+            "load_demo",
+            mill=[MILL, BENCH],
+            history=history(),
+            anchor=NOW.timestamp(),
+            verbosity=0,
+            stdout=StringIO(),
+        )
         _shared["template"] = sqlite3.connect(":memory:", check_same_thread=False)
         connection.connection.backup(_shared["template"])
     else:

@@ -12,6 +12,7 @@ from playwright.sync_api import Page, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[2]
 FOLDER = ROOT / "docs" / "screenshots"
+MILLS = (ROOT / "mills" / "hallin_reach.yaml", ROOT / "mills" / "tidewater_bench.yaml")
 NOW_S = 1773153000  # 10 March 2026, 14:30 UTC
 NOW_ISO = "2026-03-10T14:30:00+00:00"
 FLAGS = [
@@ -74,15 +75,12 @@ def main() -> None:
         history = Path(folder) / "history"
         run = [sys.executable, "manage.py"]
         subprocess.run([*run, "migrate", "-v", "0"], cwd=ROOT, env=env, check=True)
-        past = ["history", "--mill", "mills/hallin_reach.yaml", "--workshop", "mills/tidewater_bench.yaml"]
-        past += ["--anchor", str(NOW_S), "--folder", str(history)]
-        subprocess.run([sys.executable, "-m", "standin", *past], cwd=ROOT, env=env, check=True)
-        subprocess.run(
-            [*run, "load_demo", "--history", str(history), "--anchor", str(NOW_S), "-v", "0"],
-            cwd=ROOT,
-            env=env,
-            check=True,
-        )
+        load = [*run, "load_demo", "--history", str(history), "--anchor", str(NOW_S), "-v", "0"]
+        for mill in MILLS:
+            past = ["history", "--mill", str(mill), "--anchor", str(NOW_S), "--folder", str(history / mill.stem)]
+            subprocess.run([sys.executable, "-m", "standin", *past], cwd=ROOT, env=env, check=True)
+            load += ["--mill", str(mill)]
+        subprocess.run(load, cwd=ROOT, env=env, check=True)
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             port = probe.getsockname()[1]

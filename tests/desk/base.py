@@ -15,7 +15,7 @@ from desk.people.models import Person
 from desk.stations.cook.models import Forecast, Result
 from standin.plant import Plant
 from stock.cooking.liquor import charge_as_na2o
-from tests.line import MILL, hallin_reach
+from tests.line import MILL, hallin_reach, hallin_story
 
 NOW = datetime(2026, 3, 10, 14, 30, tzinfo=UTC)
 SECRET = "2468"
@@ -25,7 +25,7 @@ ROLES = ("operator", "cook", "tester", "lead", "engineer", "trainee")
 @cache
 def plant() -> Plant:
     """Return the stand-in, opened at the tests' moment."""
-    return Plant(hallin_reach(), 20, NOW.timestamp())
+    return Plant(hallin_reach(), 20, NOW.timestamp(), hallin_story())
 
 
 @cache

@@ -8,7 +8,7 @@ from unittest import TestCase
 from django.template import Context, Template
 from django.test import RequestFactory
 
-from desk.floor.state import Reading
+from desk.floor.reading import Reading
 from desk.frame.templatetags.desk import (
     equation,
     hours,

@@ -21,12 +21,12 @@ from desk.floor.models import Cook, Record, epoch
 from desk.floor.next_up import next_up
 from desk.floor.services import NotAllowedError, correct
 from desk.floor.state import State
-from desk.stations.yard.contribution import due
 from desk.stations.yard.lots import Load, correct_lot, receive
 from desk.stations.yard.models import BlendPlan, Classification, Dropped, Holding, Lot, Movement, Op, Ticket
 from desk.stations.yard.piles import chip_logs, draw_from, survey, take_back
 from desk.stations.yard.stock import STEPS, yard_of
 from desk.stations.yard.tables import YARD_TABLES
+from desk.stations.yard.telling import due
 from desk.stations.yard.trace import cooks_of_lot, lots_of_cook
 from desk.stations.yard.work import classify, knife_step, log_trip, release_lot
 from stock.errors import DomainError

@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from desk.exchange.reading import read_rows, write_rows
-from desk.floor.contributions import CONTRIBUTIONS
 from desk.floor.handover import compose
 from desk.floor.models import Record
 from desk.floor.next_up import next_up
 from desk.floor.state import State
+from desk.floor.station import stations
 from desk.frame.panels.attempt import attempt
 from desk.stations.yard.models import Classification, Lot
 from desk.stations.yard.news import read_news
@@ -23,8 +23,8 @@ from desk.stations.yard.pages.chips import bars, effects, trend
 from desk.stations.yard.panels import YARD_PANELS
 from desk.stations.yard.stock import source_name, sources, yard_of
 from desk.stations.yard.work import classify
+from stock.cooking.recipe import CookDef
 from stock.intake.bagasse import depith_stage
-from stock.line.cooking import CookDef
 from tests.desk.base import NOW
 from tests.desk.test_yard import MASSES, SAMPLE, YardCase
 from tests.line import hallin_reach
@@ -236,11 +236,11 @@ class Blends(YardCase):
 class OnTheFloor(YardCase):
     def test_a_line_without_a_yard_adds_nothing(self):
         state = SimpleNamespace(line=SimpleNamespace(yard=None, tags=[], cook=CookDef()), kept={})
-        for contribution in CONTRIBUTIONS:
-            self.assertEqual(list(contribution.readings(state)), [])
-            self.assertEqual(list(contribution.due(state)), [])
-            self.assertEqual(list(contribution.sheet(state)), [])
-            self.assertIsNone(contribution.series(state, "metal_trips"))
+        for station in stations():
+            self.assertEqual(list(station.readings(state)), [])
+            self.assertEqual(list(station.due(state)), [])
+            self.assertEqual(list(station.sheet(state)), [])
+            self.assertIsNone(station.series(state, "trips"))
 
     def test_the_gravest_of_what_is_now_comes_first(self):
         self.enter("pile_c_temp", 56)

@@ -7,13 +7,13 @@ from tests.line import hallin_reach
 from tests.stock.test_judge import Facts, card
 
 
-def constant(name):
-    return hallin_reach().constant(name)
+def unit(unit_id):
+    return hallin_reach().unit(unit_id)
 
 
 class ByHand(TestCase):
     def test_brown_stock_too_thick_and_too_thin(self):
-        flow, water = Facts().reading("brown_flow").value, constant("white_water_pct")
+        flow, water = Facts().reading("brown_flow").value, Facts().thickness("brown_water").value
         thick = card("brown_cons", 3.7)
         self.assertAlmostEqual(thick.size.value, flow * 0.2 / (3.5 - water))
         self.assertEqual(thick.correction, f"Open the dilution {thick.size.value:.0f} L/min")
@@ -26,7 +26,7 @@ class ByHand(TestCase):
         wanted = high.size.data["dilution_factor_t_per_odt"].figure
         self.assertEqual(wanted.method.name, "dilution_factor_for_loss")
         pulp = Facts().flow("washed").value
-        mat = constant("wash_mat_consistency_pct")
+        mat = unit("wood_wash").consistency_pct
         by_hand = pulp * (wanted.value + (100 - mat) / mat) * 1000 / 60
         self.assertAlmostEqual(high.size.value, by_hand, places=6)
 
@@ -38,44 +38,47 @@ class ByHand(TestCase):
 
     def test_cane_short_of_peroxide(self):
         low = card("cane_brightness", 82.3)
-        floor, response = constant("cane_ks_floor"), constant("cane_response_per_kg")
+        stage = unit("cane_bleach")
+        floor, response = stage.ks_floor.value, stage.response_per_kg.value
         now, target = ((1 - r) ** 2 / (2 * r) for r in (0.823, 0.835))
         self.assertAlmostEqual(low.size.value, ((now - floor) / (target - floor) - 1) / response)
 
     def test_freeness_moves_the_power_both_ways(self):
         flow = Facts().flow("wood_stored").value
+        slope = unit("wood_refine").slope.value
         for value in (488.0, 432.0):
             found = card("wood_freeness", value)
-            by_hand = flow * math.log(value / 460) / constant("refine_slope")
+            by_hand = flow * math.log(value / 460) / slope
             self.assertAlmostEqual(found.size.value, by_hand)
             self.assertIn(f"by {abs(by_hand):.0f} kW net", found.correction)
 
     def test_the_bale_line_uses_its_own_flow(self):
         found = card("bale_freeness", 552.0)
         flow = Facts().flow("slush_out").value
-        self.assertAlmostEqual(found.size.value, flow * math.log(552 / 520) / constant("refine_slope"))
+        self.assertAlmostEqual(found.size.value, flow * math.log(552 / 520) / unit("bale_refine").slope.value)
 
     def test_a_thick_pulper_batch_gets_its_water(self):
         found = card("pulper_cons", 16.8)
-        by_hand = constant("pulper_batch_odt") * (100 / 15.5 - 100 / 16.8)
+        by_hand = unit("pulper").batch_odt * (100 / 15.5 - 100 / 16.8)
         self.assertAlmostEqual(found.size.value, by_hand)
         self.assertTrue(found.correction.startswith("Raise water"))
         self.assertTrue(card("pulper_cons", 14.4).correction.startswith("Lower water"))
 
     def test_a_low_residual_raises_the_next_charge(self):
-        found = card("residual_alkali", 5.5)
+        found = card("wood_residual", 5.5)
         self.assertAlmostEqual(found.size.value, 0.1 * (8.5 - 5.5) * 4.0)
         self.assertEqual(found.correction, "Raise the next charge by 1.2 % NaOH on wood")
 
     def test_a_falling_machine_chest_asks_for_feed(self):
         found = card("machine_level", 58)
         consistency = Facts().reading("machine_cons").value
-        by_hand = constant("machine_chest_volume_m3") * (78 - 58) / 100 * consistency / 100
+        by_hand = unit("paper_chest").volume_m3 * (78 - 58) / 100 * consistency / 100
         self.assertAlmostEqual(found.size.value, by_hand)
 
     def test_a_low_cane_tower_asks_for_feed_over_its_horizon(self):
         found = card("cane_tower_level", 28)
-        by_hand = constant("cane_tower_volume_m3") * 0.27 * constant("cane_tower_consistency_pct") / 100 / 4
+        tower = unit("cane_tower")
+        by_hand = tower.volume_m3 * 0.27 * tower.holds_pct / 100 / 4
         self.assertAlmostEqual(found.size.value, by_hand)
 
     def test_every_card_names_its_causes_in_order_and_one_check(self):
@@ -96,19 +99,21 @@ class ByHand(TestCase):
 class YardByHand(TestCase):
     def test_wetter_chips_get_less_liquor_for_their_weight(self):
         found = card("chip_moisture", 52.0)
-        self.assertAlmostEqual(found.size.value, 0.48 / (1 - constant("cook_chip_moisture_frac")))
+        self.assertAlmostEqual(found.size.value, 0.48 / (1 - hallin_reach().cook.recipe("alder").chip_moisture_frac))
         self.assertIn("multiply white liquor by 0.923", found.correction)
 
     def test_bark_sets_the_log_feed_through_the_time_it_needs(self):
-        minutes = math.log(constant("drum_bark_in_frac") / 0.006) / constant("drum_rate_per_min")
-        feed = 60 * constant("drum_volume_m3") * constant("drum_fill_frac") * constant("drum_log_solid_frac") / minutes
+        drum = unit("drum")
+        minutes = math.log(unit("logs").solids["bark"] / 0.006) / drum.rate_per_min
+        feed = 60 * drum.drum_volume_m3 * drum.fill_frac * drum.log_solid_frac / minutes
         self.assertAlmostEqual(card("bark_in_chips", 1.1).size.value, feed)
         self.assertAlmostEqual(card("bark_wood", 18).size.value, minutes)
 
     def test_fines_cost_wood(self):
         found = card("chip_fines", 2.0)
         pulp, chips = Facts().flow("washed").value, Facts().flow("chips_in").value
-        wood = 900 / (pulp / chips * constant("cook_basic_density_kg_per_m3"))
+        density = hallin_reach().cook.recipe("alder").basic_density_kg_per_m3
+        wood = 900 / (pulp / chips * density)
         self.assertAlmostEqual(found.size.value, 0.010)
         self.assertAlmostEqual(found.size.results["wood_m3_per_adt"], 0.010 * wood)
 
@@ -116,21 +121,23 @@ class YardByHand(TestCase):
         found = card("chip_bin_temp", 93)
         steam = found.size.data["steam_kg_per_bdt"].value
         chips = Facts().flow("chips_in").value
-        self.assertAlmostEqual(found.size.value, min(chips, 1000 * constant("steam_to_chips_t_per_h") / steam))
+        self.assertAlmostEqual(
+            found.size.value, min(chips, 1000 * hallin_reach().yard.feed("chips_in").steam_t_per_h / steam)
+        )
         self.assertIn(f"Raise steam to {steam * chips / 1000:.1f} t/h", found.correction)
 
     def test_short_stock_is_stretched_over_the_wait(self):
         use = 24 * Facts().flow("chips_in").value
-        self.assertAlmostEqual(card("wood_stock", 5).size.value, 5 * use / (constant("yard_lead_d") + 1))
+        self.assertAlmostEqual(card("wood_stock", 5).size.value, 5 * use / (hallin_reach().yard.lead_d + 1))
 
     def test_pith_is_taken_out_as_far_as_the_wet_stage_leaves_it(self):
         between = 8.0 * (1 - 0.45) / (1 - 0.04)
         removal = 1 - 0.62 * 0.94 / (between * 0.28)
-        self.assertAlmostEqual(card("fibre_to_pith", 6.4).size.value, removal)
+        self.assertAlmostEqual(card("depith_ratio", 6.4).size.value, removal)
 
     def test_fibre_in_the_pith_is_counted_as_pulp(self):
         bagasse = 24 * Facts().flow("bagasse_in").value
-        by_hand = (0.13 - 0.098) * bagasse * 0.62 * constant("yield_cane_frac") / 0.9
+        by_hand = (0.13 - 0.098) * bagasse * 0.62 * unit("cane_cook").yield_frac / 0.9
         self.assertAlmostEqual(card("pith_fibre", 13.0).size.value, by_hand)
 
     def test_a_meter_that_shows_more_than_the_scale_books_less(self):

@@ -8,7 +8,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from stock.cooking.case import COOK_CASES, CookCase, advise_cook
 from stock.cooking.charge import charge_sheet, refuse_overfull, usual
+from stock.cooking.decisions import ROWS as COOK_ROWS
 from stock.cooking.end_point import g_factor, h_factor
 from stock.cooking.follow import follow
 from stock.cooking.liquor import (
@@ -26,15 +28,12 @@ from stock.cooking.titration import causticizing_efficiency, green_liquor_from_a
 from stock.errors import DomainError
 from stock.figure import given as given_figure
 from stock.fit.kappa import choose_exponent, fit_yield_model, outliers
-from stock.judge.advice import advise
-from stock.judge.cook_rows import COOK_CASES, COOK_ROWS, CookCase, advise_cook
-from stock.judge.limits import judge
 from stock.line.definition import DefinitionError
 from stock.line.load import parse_definition
 from stock.working import find_method, recording
 from tests.line import MILL, hallin_reach, tidewater_bench
 from tests.stock.test_following import RECIPES, SEEN, datum, facts
-from tests.stock.test_judge import Facts
+from tests.stock.test_judge import card, halfway, tags_of
 
 LINES = (hallin_reach(), tidewater_bench())
 HOUSES = [
@@ -313,14 +312,9 @@ class TablesFire(TestCase):
 
     def test_every_row_by_tag_fires_on_each_of_its_sides_with_a_size(self):
         for rule in COOK_ROWS:
-            tag = hallin_reach().tag(rule.tag)
-            for side in rule.sides:
-                edge = tag.band.control[0 if side == "low" else 1]
-                value = edge + (-1 if side == "low" else 1) * 0.4 * abs(
-                    tag.band.action[0 if side == "low" else 1] - edge
-                )
-                with self.subTest(f"{rule.id} {side}"):
-                    found = advise(tag, judge(tag, value), Facts(**{rule.tag: value}))
+            for tag, side in tags_of(rule):
+                with self.subTest(f"{rule.id} {tag.id} {side}"):
+                    found = card(tag.id, halfway(tag, side))
                     self.assertIsNotNone(found)
                     self.assertEqual(found.rule, rule.id)
                     self.assertIsNotNone(found.size.method)
@@ -403,19 +397,17 @@ class Definitions(TestCase):
             self.faults("      stream: chips_in\n      unit", "      stream: nowhere\n      unit"),
         )
         self.assertIn("there is no recipe birch", self.faults("recipes: [alder], steel_t", "recipes: [birch], steel_t"))
-        self.assertIn("there is no tag dial", self.faults("temperature: digester_1_temp", "temperature: dial"))
-        self.assertIn("there is no tag gauge", self.faults("level: white_tank_level", "level: gauge"))
+        self.assertIn(
+            "there is no unit, stream, pile, digester, tank or station kiln",
+            self.faults("of: digester_1, reads: temperature", "of: kiln, reads: temperature"),
+        )
+        self.assertIn(
+            "no tag reads its temperature",
+            self.faults("of: digester_1, reads: temperature", "of: digester_1, reads: bottom"),
+        )
 
     def test_a_schedule_hotter_than_the_recipe_allows(self):
         self.assertIn("is above most_c", self.faults("most_c: 170", "most_c: 160"))
-
-    def test_figures_of_a_recipe_are_found_by_name(self):
-        line = hallin_reach()
-        self.assertEqual(line.constant("cane_kappa_target"), 17.5)
-        self.assertEqual(line.constant("alder_digester_volume_m3"), 92)
-        self.assertEqual(line.constant("cook_alpha"), 124.7)
-        with self.assertRaises(LookupError):
-            line.constant("alder_nothing")
 
     def test_every_new_method_is_in_the_book(self):
         for name in (

@@ -140,8 +140,8 @@ class DefinitionFaults(TestCase):
                 "tags · chip_moisture · band: target must lie inside",
             ),
             (
-                lambda raw: self.unit(raw, "blow_tank").update(station="attic"),
-                "units · blow_tank · station: there is no station attic",
+                lambda raw: self.unit(raw, "wood_blow_tank").update(station="attic"),
+                "units · wood_blow_tank · station: there is no station attic",
             ),
             (lambda raw: raw.pop("grades"), "grades: Field required"),
             (lambda raw: self.unit(raw, "wood_refine").pop("consistency_pct"), "unknown flows but"),

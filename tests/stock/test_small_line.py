@@ -13,13 +13,12 @@ from stock.line.load import parse_definition
 HEADBOX_PCT, THICK_PCT, RETAINED, COUCH_PCT = 0.8, 3.0, 0.9, 20.0
 
 SMALL = {
-    "format": "fox-vat-line/1",
+    "format": "fox-vat-line/2",
     "mill": "Small",
     "note": "made up for a test",
-    "families": [{"id": "bales", "name": "Bales"}],
-    "stations": [{"id": "all", "name": "All", "purpose": "everything", "cautions": {}}],
+    "families": [{"id": "bales", "name": "Bales", "tone": "bales"}],
+    "stations": [{"id": "all", "kind": "slush", "name": "All", "purpose": "everything", "cautions": {}}],
     "tags": [],
-    "constants": {},
     "units": [
         {"id": "store", "kind": "source", "name": "Bales", "station": "all", "family": "bales", "consistency_pct": 90, "solids": {"fibre": 1}},
         {"id": "pulper", "kind": "mix", "name": "Pulper", "station": "all", "consistency_pct": 5.0, "capacity_bd_t_per_h": 12},

@@ -12,12 +12,12 @@ import yaml
 
 from standin.__main__ import drop_files, write_history
 from standin.plant import Plant
-from standin.yard import AIMED, EVERY_BELT_S, EVERY_TICKET_S, YardRun, belt_files, belt_rates, gate_files, load_of
+from standin.yard import EVERY_BELT_S, EVERY_TICKET_S, YardRun, belt_files, belt_rates, gate_files, load_of
 from stock.intake.lot import decide
 from stock.line.balance import LineBalance, Order
 from stock.line.definition import DefinitionError
 from stock.line.load import parse_definition
-from tests.line import MILL, balance, hallin_reach
+from tests.line import MILL, balance, hallin_reach, hallin_story
 
 ANCHOR = 1_773_153_000.0  # 10 March 2026, 14:30 UTC
 DAY_S = 86_400
@@ -35,7 +35,6 @@ class YardFaults(TestCase):
         for change, words in (
             (lambda yard: yard["materials"][0].update(pile="attic"), "yard · materials · alder_logs · pile: there is no pile attic"),
             (lambda yard: yard["materials"][1].update(species="oak"), "yard · materials · alder_chips · species: there is no species oak"),
-            (lambda yard: yard["piles"][1].update(probe="nose"), "yard · piles · pile_a · probe: there is no probe nose"),
             (lambda yard: yard["piles"][1].update(stream="river"), "yard · piles · pile_a · stream: there is no stream river"),
             (lambda yard: yard["piles"].append(dict(yard["piles"][1])), "yard · piles · pile_a: the id is used twice"),
             (lambda yard: yard["materials"][1].update(letter="R"), "two materials share a letter"),
@@ -45,7 +44,6 @@ class YardFaults(TestCase):
 
     def test_values_that_cannot_be(self):
         for change, words in (
-            (lambda yard: yard["drum"].update(fill_frac=0.9), "fill_frac"),
             (lambda yard: yard["piles"][1].update(solid_volume_factor=0.8), "solid_volume_factor"),
             (lambda yard: yard.update(monthly_c=[1, 2, 3]), "monthly_c"),
             (lambda yard: yard["materials"][0]["tests"][0].update(accept_pct=120), "accept_pct"),
@@ -57,19 +55,17 @@ class YardFaults(TestCase):
     def test_a_line_may_have_no_yard(self):
         raw = yaml.safe_load(MILL.read_text(encoding="utf-8"))
         raw.pop("yard")
+        piles = {"pile_a", "pile_b", "pile_c", "pile_d", "cane_pile"}
+        raw["tags"] = [tag for tag in raw["tags"] if tag["of"] not in piles]
         line = parse_definition(yaml.safe_dump(raw))
         self.assertIsNone(line.yard)
-        with self.assertRaises(LookupError):
-            line.constant("drum_volume_m3")
 
     def test_parts_are_found_by_id_or_refused(self):
         yard = hallin_reach().yard
         self.assertEqual(yard.material("alder_logs").letter, "R")
-        for find in (yard.material, yard.pile, yard.chipper, yard.of_species):
+        for find in (yard.material, yard.pile, yard.chipper, yard.of_species, yard.feed):
             with self.subTest(find.__name__), self.assertRaises(LookupError):
                 find("nowhere")
-        self.assertEqual(hallin_reach().constant("drum_volume_m3"), yard.drum.volume_m3)
-        self.assertEqual(hallin_reach().constant("yard_washer_limit_m3_per_h"), yard.washer_limit_m3_per_h)
 
 
 class FrontOfTheLine(TestCase):
@@ -97,16 +93,20 @@ class FrontOfTheLine(TestCase):
             self.assertAlmostEqual(ratio, 2.0, delta=0.02)
 
 
+def feed_of(run, stream):
+    return next(feed for feed in run.feeds if feed.stream == stream)
+
+
 class SimulatedYard(TestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.run_ = YardRun(hallin_reach(), 20, ANCHOR, 30)
+        cls.run_ = YardRun(hallin_reach(), 20, ANCHOR, 30, hallin_story())
         cls.told = cls.run_.run()
 
     def test_the_same_seed_tells_the_same_past(self):
-        again = YardRun(hallin_reach(), 20, ANCHOR, 30).run()
-        other = YardRun(hallin_reach(), 21, ANCHOR, 30).run()
+        again = YardRun(hallin_reach(), 20, ANCHOR, 30, hallin_story()).run()
+        other = YardRun(hallin_reach(), 21, ANCHOR, 30, hallin_story()).run()
         for name in ("lots", "ops", "classes", "trips", "knives"):
             with self.subTest(name):
                 self.assertEqual(getattr(again, name), getattr(self.told, name))
@@ -131,7 +131,9 @@ class SimulatedYard(TestCase):
                 piles[row["to_pile"]] += row["bdt"] * (1 - mean_bark) * yard.chip_yield_frac
         for pile, held in self.run_.held.items():
             with self.subTest(pile):
-                self.assertAlmostEqual(piles[pile], sum(one.bdt for one in held), delta=0.01 * AIMED[pile] + 8)
+                self.assertAlmostEqual(
+                    piles[pile], sum(one.bdt for one in held), delta=0.01 * self.run_._aimed(pile) + 8
+                )
 
     def test_piles_stay_between_empty_and_full(self):
         for pile in hallin_reach().yard.piles:
@@ -143,7 +145,9 @@ class SimulatedYard(TestCase):
     def test_chips_are_drawn_as_the_balance_asks(self):
         chips = [row for row in self.told.ops if row["kind"] == "draw" and row["pile"] != "cane_pile"]
         hours = (ANCHOR - min(row["from_s"] for row in chips)) / 3600
-        self.assertAlmostEqual(sum(row["bdt"] for row in chips) / hours, self.run_.chips, delta=0.2)
+        self.assertAlmostEqual(
+            sum(row["bdt"] for row in chips) / hours, feed_of(self.run_, "chips_in").bdt_per_h, delta=0.2
+        )
 
     def test_numbers_are_given_once_and_loads_pass_the_gate_mostly(self):
         numbers = [row["number"] for row in self.told.lots]
@@ -199,13 +203,14 @@ class Files(TestCase):
         self.assertEqual(whole, parts)
 
     def test_belts_carry_what_the_cook_needs(self):
-        run = YardRun(hallin_reach(), 20, ANCHOR, 10)
+        run = YardRun(hallin_reach(), 20, ANCHOR, 10, hallin_story())
         run.run()
         rates = belt_rates(run)
-        self.assertAlmostEqual(sum(rate for pile, rate in rates.items() if pile != "cane_pile"), run.chips)
+        chips, cane = (feed_of(run, name).bdt_per_h for name in ("chips_in", "bagasse_in"))
+        self.assertAlmostEqual(sum(rate for pile, rate in rates.items() if pile != "cane_pile"), chips)
         (name, text), *_ = belt_files(rates, ANCHOR, ANCHOR + 1, ANCHOR + EVERY_BELT_S)
         self.assertEqual(name, "belt_00001.csv")
-        self.assertAlmostEqual(sum(float(row["bdt"]) for row in self.rows(text)), (run.chips + run.cane) / 2, places=2)
+        self.assertAlmostEqual(sum(float(row["bdt"]) for row in self.rows(text)), (chips + cane) / 2, places=2)
 
     def test_loads_are_such_as_their_material(self):
         rng = np.random.default_rng(1)
@@ -217,7 +222,7 @@ class Files(TestCase):
                 self.assertEqual(row["fines_pct"] != "", material.form == "chips")
 
     def test_history_is_thinned_with_age_and_files_are_dropped_once(self):
-        plant = Plant(hallin_reach(), 20, ANCHOR)
+        plant = Plant(hallin_reach(), 20, ANCHOR, hallin_story())
         with TemporaryDirectory() as folder:
             write_history(plant, Path(folder), 2.0, 6)
             with (Path(folder) / "instruments.csv").open() as file:
@@ -227,7 +232,7 @@ class Files(TestCase):
             with (Path(folder) / "laboratory.csv").open() as file:
                 kappa = sorted(ANCHOR - int(row["at_s"]) for row in csv.DictReader(file) if row["tag"] == "kappa_wood")
             dropped = sorted(path.name for path in (Path(folder) / "drop").iterdir())
-            run = YardRun(plant.line, plant.seed, ANCHOR, 6)
+            run = YardRun(plant.line, plant.seed, ANCHOR, 6, plant.story)
             run.run()
             (Path(folder) / "drop" / "taken").mkdir()
             (Path(folder) / "drop" / dropped[0]).rename(Path(folder) / "drop" / "taken" / dropped[0])

@@ -1,29 +1,33 @@
 """What can be worked out at each station, live as it is typed: fields filled from the line, answers with their working."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from desk.floor.state import State
+from desk.frame.panels.fills import Fill
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
+from stock.judge.here import Place
 from stock.names import unit_of
+from stock.parts import Instrumented
 from stock.working import Arg, find_method
 
-Fill = Callable[[State], Datum]
 Data = Mapping[str, Datum]
 
 
 @dataclass(frozen=True, slots=True)
 class Panel:
-    """A panel: its fields and where each comes from, what is worked out, and how the answer is said.
+    """A panel: the kinds of part it is for, its fields and where each comes from, what is worked out, how it is said.
 
-    With `method` one method is worked out from all the fields; `work` strings several
+    It stands at every part of its kinds, and is worked out from what can be seen there; `{of}` in
+    its title is the part's name. With `method` one method is worked out from all the fields; `work` strings several
     together instead, and `args_of` then names the method that sets each field's limits.
     `tell` says the answer from all the figures, where the first is not enough.
     `note` says in a sentence what schools differ on.
     """
 
+    id: str
     title: str
     method: str
     fields: Mapping[str, tuple[str, Fill]]
@@ -33,10 +37,47 @@ class Panel:
     args_of: Mapping[str, str] = field(default_factory=dict)
     note: str = ""
     tell: Callable[[Sequence[Figure]], str] | None = None
+    at: tuple[str, ...] = ()
+    where: Callable[[Place], bool] = field(default=lambda place: True)
 
     def limits_of(self, name: str) -> Any:
         """Return what a field may hold."""
         return find_method(self.args_of.get(name, self.method)).arguments[name.partition("__")[0]]
+
+
+@dataclass(frozen=True, slots=True)
+class Stood:
+    """A panel at a part of the line."""
+
+    panel: Panel
+    place: Place
+
+    @property
+    def id(self) -> str:
+        """What it is called in an address."""
+        return f"{self.panel.id}-{self.place.part.id}"
+
+    @property
+    def title(self) -> str:
+        """Its title, with the part's name in it."""
+        name = self.place.name
+        return self.panel.title.format(of=name[:1].lower() + name[1:])
+
+
+def stand(state: State, panels: Iterable[Panel], parts: Iterable[Instrumented]) -> list[Stood]:
+    """Return the panels that belong to some parts, at each of them, in the order of the panels."""
+    places = [Place(state, part) for part in parts]
+    found = []
+    for panel in panels:
+        found += [Stood(panel, place) for place in places if _belongs(panel, place)]
+    return found
+
+
+def _belongs(panel: Panel, place: Place) -> bool:
+    try:
+        return not place.kinds.isdisjoint(panel.at) and panel.where(place)
+    except LookupError:
+        return False
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,11 +97,26 @@ class Filled:
 class Attempt:
     """A panel worked out, or refused."""
 
-    panel: Panel
+    stood: Stood
     fields: list[Filled]
     figures: Sequence[Figure]
     sentence: str
     fault: str
+
+    @property
+    def panel(self) -> Panel:
+        """The panel itself."""
+        return self.stood.panel
+
+    @property
+    def id(self) -> str:
+        """What it is called in an address."""
+        return self.stood.id
+
+    @property
+    def title(self) -> str:
+        """Its title at this part."""
+        return self.stood.title
 
     @property
     def figure(self) -> Figure | None:
@@ -78,13 +134,14 @@ class Attempt:
         return list(dict.fromkeys(warning for one in self.figures for warning in one.warnings))
 
 
-def attempt(state: State, panel: Panel, typed: Mapping[str, Any]) -> Attempt:
+def attempt(stood: Stood, typed: Mapping[str, Any]) -> Attempt:
     """Work the panel out for what was typed, the line's own numbers where nothing was."""
+    panel = stood.panel
     data: dict[str, Datum] = {}
     shown: list[Filled] = []
     faults: dict[str, str] = {}
     for name, (label, fill) in panel.fields.items():
-        filled, datum = _field(state, panel, name, label, fill, typed)
+        filled, datum = _field(stood, name, label, fill, typed)
         shown.append(filled)
         if datum is None:
             faults[name] = (
@@ -96,7 +153,7 @@ def attempt(state: State, panel: Panel, typed: Mapping[str, Any]) -> Attempt:
     fault = ""
     if not faults:
         try:
-            figures = panel.work(data) if panel.work else [_one(panel, data)]
+            figures = panel.work(data) if panel.work else [_one(stood, data)]
         except DomainError as error:
             faults[error.argument] = fault = error.message
     shown = [
@@ -105,22 +162,20 @@ def attempt(state: State, panel: Panel, typed: Mapping[str, Any]) -> Attempt:
     ]
     fault = fault or next(iter(faults.values()), "")
     said = (panel.tell(figures) if panel.tell else panel.say(figures[0])) if figures else ""
-    return Attempt(panel, shown, figures, said, fault)
+    return Attempt(stood, shown, figures, said, fault)
 
 
-def _one(panel: Panel, data: Data) -> Figure:
-    return figure(panel.method, panel.title, data, decimals=panel.decimals)
+def _one(stood: Stood, data: Data) -> Figure:
+    return figure(stood.panel.method, stood.title, data, decimals=stood.panel.decimals)
 
 
-def _field(
-    state: State, panel: Panel, name: str, label: str, fill: Fill, typed: Mapping[str, Any]
-) -> tuple[Filled, Datum | None]:
+def _field(stood: Stood, name: str, label: str, fill: Fill, typed: Mapping[str, Any]) -> tuple[Filled, Datum | None]:
     """Fill one field: what was typed, else the line's own."""
-    arg = panel.limits_of(name)
+    arg = stood.panel.limits_of(name)
     unit = unit_of(name.partition("__")[0])
     try:
-        own = fill(state)
-    except LookupError:
+        own = fill(stood.place)
+    except (LookupError, DomainError):
         own = None
     own_text = _plain(own.value) if own else ""
     text = str(typed.get(name, own_text)).strip()[:40]

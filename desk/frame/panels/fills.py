@@ -1,40 +1,58 @@
-"""Where a panel's fields come from."""
+"""Where a panel's fields come from: the place the panel stands at, and what can be seen from there."""
 
-from desk.floor.state import State
-from desk.frame.panels.attempt import Fill
+from collections.abc import Callable
+
 from stock.figure import Datum, Figure, Origin
+from stock.intake.decisions import of_feed, of_recipe
+from stock.judge.here import Place
+
+Fill = Callable[[Place], Datum]
 
 
-def reading(tag: str) -> Fill:
-    """Fill from the last value of a tag."""
-    return lambda state: state.reading(tag)
+def _rounded(datum: Datum) -> Datum:
+    return Datum(round(datum.value, 3), datum.origin, datum.figure)
 
 
-def target(tag: str) -> Fill:
-    """Fill from a target."""
-    return lambda state: state.target(tag)
+def reading(point: str) -> Fill:
+    """Fill from the last value read at a point there."""
+    return lambda place: place.reading(point)
 
 
-def constant(name: str) -> Fill:
-    """Fill from the mill's own figures."""
-    return lambda state: state.constant(name)
+def target(point: str) -> Fill:
+    """Fill from a target there."""
+    return lambda place: place.target(point)
 
 
-def flow(stream: str) -> Fill:
-    """Fill from the running balance, bone-dry."""
-
-    def fill(state: State) -> Datum:
-        datum = state.flow(stream)
-        return Datum(round(datum.value, 3), datum.origin, datum.figure)
-
-    return fill
+def given(field: str) -> Fill:
+    """Fill from a parameter of the part."""
+    return lambda place: place.given(field)
 
 
-def percent(tag: str) -> Fill:
-    """Fill from a tag in per cent, as a fraction."""
+def feed(field: str) -> Fill:
+    """Fill from what chips pass on their way into the stream."""
+    return lambda place: of_feed(place, field)
 
-    def fill(state: State) -> Datum:
-        datum = state.reading(tag)
+
+def recipe(field: str) -> Fill:
+    """Fill from the recipe cooked there."""
+    return lambda place: of_recipe(place, field)
+
+
+def flow() -> Fill:
+    """Fill from the running balance: what goes on from there, bone-dry."""
+    return lambda place: _rounded(place.flow())
+
+
+def flow_in() -> Fill:
+    """Fill from the running balance: the stock that comes in there, bone-dry."""
+    return lambda place: _rounded(place.flow_in())
+
+
+def percent(point: str) -> Fill:
+    """Fill from a value in per cent read there, as a fraction."""
+
+    def fill(place: Place) -> Datum:
+        datum = place.reading(point)
         return Datum(datum.value / 100, datum.origin)
 
     return fill
@@ -48,4 +66,4 @@ def step(size: Figure, noun: str, unit: str) -> str:
 
 def assumed(value: float, why: str) -> Fill:
     """Fill with a usual value, said to be assumed."""
-    return lambda state: Datum(value, Origin("assumed", why))
+    return lambda place: Datum(value, Origin("assumed", why))

@@ -13,7 +13,7 @@ from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from desk.floor.handover import cover_text
-from desk.floor.state import Reading
+from desk.floor.reading import Reading
 from desk.frame.words import lower_first
 from stock.figure import Datum, Figure, number_text
 from stock.judge.limits import share_of_band

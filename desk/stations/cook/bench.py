@@ -2,14 +2,14 @@
 
 from collections.abc import Mapping
 from datetime import datetime
-from typing import Any, Final
+from typing import Final
 
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 
 from desk.floor import clock
 from desk.floor.models import Cook, Record
-from desk.floor.services import check_moment, record_event, record_reading, require
+from desk.floor.services import check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import CORRECT, RECORD
@@ -99,7 +99,7 @@ def _tell(state: State, person: Person, row: Result, form_key: str) -> None:
             f", forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}: {error_words(row.kappa - forecast.kappa)}"
         )
     record_event(
-        state.world, person, words, station="cook", at=row.at, form_key=f"r-{form_key}"[:40], kind=Record.Kind.BATCH,
+        state.world, person, words, station=stop_of(state.world, "cook"), at=row.at, form_key=f"r-{form_key}"[:40], kind=Record.Kind.BATCH,
         subject=f"cook {row.number}",
     )  # fmt: skip
 
@@ -150,7 +150,7 @@ def correct_result(
             raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
         words = f"Cook {row.number}: kappa {row.kappa:.1f}, corrected from {old.kappa:.1f}: {why.strip()}"
         record_event(
-            state.world, person, words[:500], station="cook", at=clock.now(), form_key=f"r-{form_key}"[:40],
+            state.world, person, words[:500], station=stop_of(state.world, "cook"), at=clock.now(), form_key=f"r-{form_key}"[:40],
             kind=Record.Kind.BATCH, subject=f"cook {row.number}", action=CORRECT,
         )  # fmt: skip
     return row
@@ -210,7 +210,7 @@ def record_test(
         row.save()
         if not quiet:
             record_event(
-                state.world, person, test_words(kind, worked, number), station="cook", at=at,
+                state.world, person, test_words(kind, worked, number), station=stop_of(state.world, "cook"), at=at,
                 form_key=f"t-{form_key}"[:40], kind=Record.Kind.EVENT, subject=f"cook {number}" if number else "",
             )  # fmt: skip
             for index, (tag, value) in enumerate(tags_of(state, kind, worked, number)):
@@ -236,26 +236,27 @@ def test_words(kind: str, worked: Figure, number: int | None) -> str:
 
 def tags_of(state: State, kind: str, worked: Figure, number: int | None) -> list[tuple[str, float]]:
     """Return the line's tags a titration speaks for, with what it says."""
-    house, known = house_of(state), {tag.id for tag in state.line.tags}
-    got: dict[str, Any] = dict(worked.results)
+    cook, got = house_of(state).part, dict(worked.results)
     found: list[tuple[str | None, float]] = []
-    if kind == "white":
-        tank = house.part.tank("white")
-        found = [
-            (tank.strength if tank else None, got["effective_kg_per_m3_as_naoh"]),
-            ("sulphidity", 100 * got["sulphidity_frac"]),
-            ("causticity", 100 * got["causticity_frac"]),
-        ]
-    elif kind == "caustic":
-        tank = house.part.tank("caustic")
-        found = [(tank.strength if tank else None, got["residual_kg_per_m3_as_naoh"])]
+    if kind in ("white", "caustic"):
+        tank = cook.tank("white" if kind == "white" else "caustic")
+        reads = tank.is_read if tank is not None else {}
+        if kind == "white":
+            found = [
+                (reads.get("strength"), got["effective_kg_per_m3_as_naoh"]),
+                (reads.get("sulphidity"), 100 * got["sulphidity_frac"]),
+                (reads.get("causticity"), 100 * got["causticity_frac"]),
+            ]
+        else:
+            found = [(reads.get("strength"), got["residual_kg_per_m3_as_naoh"])]
     elif kind == "black":
-        cook = Cook.objects.filter(world=state.world, number=number).first() if number else None
-        tag = recipe_of(state, cook).residual_tag if cook else None
+        tested = Cook.objects.filter(world=state.world, number=number).first() if number else None
+        tag = recipe_of(state, tested).residual_tag if tested else None
         found = [(tag, got["residual_kg_per_m3_as_naoh"])]
     elif kind == "acid":
-        found = [("acid_total", got["total_pct"]), ("acid_combined", got["combined_pct"])]
-    return [(tag, round(value, 3)) for tag, value in found if tag in known]
+        for point, name in (("total_so2", "total_pct"), ("combined_so2", "combined_pct")):
+            found += [(one.id, got[name]) for one in state.line.tags_reading(point)[:1]]
+    return [(tag, round(value, 3)) for tag, value in found if tag is not None]
 
 
 def correct_test(
@@ -286,7 +287,7 @@ def correct_test(
             state.world,
             person,
             words[:500],
-            station="cook",
+            station=stop_of(state.world, "cook"),
             at=clock.now(),
             form_key=f"t-{form_key}"[:40],
             action=CORRECT,

@@ -8,9 +8,9 @@ import numpy as np
 
 from desk.floor import clock
 from desk.stations.cook.house import Followed, House, hold_min, recipe_of
+from stock.cooking.recipe import Recipe
 from stock.cooking.schedule import Draw, Leg, draw_of, earliest_steam, legs, steam_curve
 from stock.errors import DomainError
-from stock.line.cooking import Recipe
 
 BACK_MIN: Final = 180.0
 AHEAD_MIN: Final = 330.0
@@ -245,10 +245,10 @@ def room_for(house: House, followed: Followed) -> tuple[float | None, float]:
     reading = house.state.readings.get(unit.level or "")
     if reading is None or not unit.volume_m3:
         return None, 0.0
-    holds = unit.consistency_pct or getattr(unit, "holds_consistency_pct", None) or 10.0
+    holds = unit.holds_pct or 10.0
     pulp = followed.facts.bd_wood.value * followed.state.yield_pct.value / 100
     needs = pulp / (unit.volume_m3 * holds / 100)
-    return max(0.0, (getattr(unit, "high_pct", 95.0) - reading.value) / 100), needs
+    return max(0.0, (unit.high_pct - reading.value) / 100), needs
 
 
 def _liquor_short(house: House, recipe: Recipe, number: int) -> str:

@@ -1,12 +1,13 @@
 """What the laboratory's devices and the digesters' own counters report: titrations, kappas, batches."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Final
 
 from django.db import transaction
 
+from desk.exchange.models import Dropped
 from desk.exchange.pick_up import BrokenFileError, Taker, at_in, number_of, text_in
 from desk.floor.models import Cook, World
 from desk.floor.state import State
@@ -15,8 +16,9 @@ from desk.stations.cook.bench import LIMITS, METHODS, titrated
 from desk.stations.cook.house import House, recipe_of
 from desk.stations.cook.models import LiquorTest, Result, Step
 from desk.stations.cook.steps import Amounts, keep_forecast
-from desk.stations.yard.models import Dropped
+from stock.cooking.recipe import Digester
 from stock.errors import DomainError
+from stock.line.definition import Definition
 
 
 def _titrator(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
@@ -89,6 +91,20 @@ class Batch:
         """Read the counter's list of numbers."""
         by = dict(zip(BATCH, values, strict=True))
         return cls(digester=digester, recipe=recipe, **{**by, "number": int(by["number"])})  # type: ignore[arg-type]
+
+
+def counters(line: Definition) -> dict[str, Callable[[World, Sequence[float]], None]]:
+    """Return the counters of the digesters whose thermometers send by themselves, each with who takes it."""
+
+    def take(digester: Digester) -> Callable[[World, Sequence[float]], None]:
+        def note(world: World, values: Sequence[float]) -> None:
+            if values[0]:
+                note_batch(world, Batch.of(digester.number, digester.recipes[0], values))
+
+        return note
+
+    live = [one for one in line.cook.digesters if one.temperature and line.tag(one.temperature).live]
+    return {f"digester_{one.number}_cook": take(one) for one in live}
 
 
 def note_batch(world: World, batch: Batch) -> Cook | None:

@@ -9,6 +9,8 @@ from pathlib import Path
 from typing import Any, Final
 
 from desk.floor.models import Cook, Record, World
+from desk.floor.services import stop_of
+from desk.floor.station import Past
 from desk.mill.selectors import line_of
 from desk.people.models import Person
 from desk.stations.cook.bench import METHODS
@@ -17,12 +19,12 @@ from desk.stations.cook.learn import CALIBRATED
 from desk.stations.cook.models import Forecast, LiquorTest, RelationVersion, Result, Step
 from stock.cooking.kinetics import simulate_kraft, simulate_soda
 from stock.cooking.liquor import alkali_consumed_pct, charge_as_na2o
+from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation, calibrate_bulk, fit_relation
 from stock.cooking.schedule import planned_profile, profile_to_h
 from stock.cooking.ways import WAYS
 from stock.errors import DomainError
 from stock.figure import Datum
-from stock.line.cooking import Recipe
 
 STEPS_KEPT: Final = timedelta(days=3)
 FITTED_AGO: Final = timedelta(days=40)  # when the relation in force was accepted
@@ -30,8 +32,18 @@ KINETIC: Final = 60  # of the newest cooks, what the kinetics said is worked out
 WHY: Final = "Three weeks of good cooks since the start; the recipe's figures lay half a kappa low."
 
 
-def load_cooking(world: World, folder: Path, tester: Person, engineer: Person, opened: datetime) -> None:
-    """Load the files of a folder into a world."""
+def load_past(world: World, past: Past) -> list[Record]:
+    """Load the files of a folder into a world; return the gauges read by hand as records, not yet sealed."""
+    people = past.people
+    if (past.folder / "cooks.csv").exists():
+        _load_counted(world, past.folder, people["vale"], people["achterberg"], past.opened)
+    if (past.folder / "hand_cooks.csv").exists():
+        return _load_by_hand(world, past.folder, people[past.story.hand])
+    return []
+
+
+def _load_counted(world: World, folder: Path, tester: Person, engineer: Person, opened: datetime) -> None:
+    """Load the cooks the digesters' counters reported."""
     rows = list(_rows(folder / "cooks.csv"))
     house = line_of(world.version).cook
     Cook.objects.bulk_create(
@@ -232,10 +244,10 @@ def _cooked(recipe: Recipe, relation: Relation, row: dict[str, str], factor: flo
     return simulate_soda(**given)
 
 
-def load_workshop(world: World, folder: Path, hand: Person) -> list[Record]:
-    """Load the files of a workshop's folder; return its hand-read gauges as records, not yet sealed."""
+def _load_by_hand(world: World, folder: Path, hand: Person) -> list[Record]:
+    """Load the cooks run by hand; return their gauges as records, not yet sealed."""
     house = line_of(world.version).cook
-    rows = list(_rows(folder / "cooks.csv"))
+    rows = list(_rows(folder / "hand_cooks.csv"))
     for row in rows:
         recipe = house.recipe(row["recipe"])
         Cook.objects.create(
@@ -250,8 +262,8 @@ def load_workshop(world: World, folder: Path, hand: Person) -> list[Record]:
         _hand_steps(world, recipe, row, hand)
         if row["blown_s"]:
             _hand_result(world, recipe, row, hand)
-    _titrations(world, folder / "titrations.csv", hand)
-    return list(_gauges(world, folder / "gauges.csv", hand))
+    _titrations(world, folder / "hand_titrations.csv", hand)
+    return list(_gauges(world, folder / "hand_gauges.csv", hand))
 
 
 def _hand_steps(world: World, recipe: Recipe, row: dict[str, str], hand: Person) -> None:
@@ -318,9 +330,12 @@ def _hand_result(world: World, recipe: Recipe, row: dict[str, str], hand: Person
 
 def _gauges(world: World, path: Path, hand: Person) -> Iterable[Record]:
     line = line_of(world.version)
-    digester = line.cook.digesters[0]
+    acid = next(one for one in line.cook.recipes if one.is_sulphite)
+    digester = line.cook.holding(acid)
     for index, row in enumerate(_rows(path)):
-        for name, tag_id in (("temperature_c", digester.temperature), ("pressure_kpa_g", digester.pressure or "")):
+        for name, tag_id in (("temperature_c", digester.temperature), ("pressure_kpa_g", digester.pressure)):
+            if not tag_id:
+                continue
             tag = line.tag(tag_id)
             yield Record(
                 world=world,
@@ -328,7 +343,7 @@ def _gauges(world: World, path: Path, hand: Person) -> Iterable[Record]:
                 at=_at(row["at_s"]),
                 entered_at=_at(row["at_s"]),
                 kind=Record.Kind.READING,
-                station="cook",
+                station=stop_of(world, "cook"),
                 tag=tag.id,
                 value=float(row[name]),
                 unit=tag.unit,
@@ -347,7 +362,7 @@ def _titrations(world: World, path: Path, tester: Person) -> None:
                 at=_at(row["at_s"]),
                 entered_at=_at(row["at_s"]),
                 volumes={name: float(row[name]) for name in METHODS[row["liquor"]][1]},
-                form_key=f"demo-test-{world.pk}-{index}",
+                form_key=f"demo-test-{world.pk}-{path.stem}-{index}",
             )
             for index, row in enumerate(_rows(path))
         ],

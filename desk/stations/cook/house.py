@@ -16,13 +16,13 @@ from desk.stations.cook.samples import Samples, samples_of
 from stock.cooking.charge import Sheet, charge_sheet, usual
 from stock.cooking.facts import CookFacts, CookState, Kinetic
 from stock.cooking.follow import follow, kinetic, planned_hold_min
+from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.schedule import Leg, legs
 from stock.cooking.titration import white_liquor_from_abc
 from stock.cooking.ways import Trace
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure, given
-from stock.line.cooking import Digester, Recipe
 from stock.names import unit_of
 
 COOLED_C: Final = 25.0  # a digester that fell so far from cooking temperature has been blown
@@ -122,6 +122,7 @@ class House:
         """Bind to a line's state."""
         self.state = state
         self.part = state.line.cook
+        self.station = state.line.stop_id("cook")
         self._followed: dict[int, Followed | None] = {}
         self._seconds: dict[int, Kinetic | None] = {}
         self.trouble: dict[int, str] = {}  # why a cook cannot be followed
@@ -434,10 +435,11 @@ class House:
         readings = self.state.readings
         if recipe.is_sulphite:
             return found
+        moisture = self.state.line.stream(recipe.stream).tag_of("moisture")
+        if moisture is not None and moisture in readings:
+            datum = self.state.reading(moisture)
+            found["moisture_wet_frac"] = Datum(datum.value / 100, datum.origin)
         if recipe.school == "kraft":
-            if "chip_moisture" in readings:
-                datum = self.state.reading("chip_moisture")
-                found["moisture_wet_frac"] = Datum(datum.value / 100, datum.origin)
             found |= self.white
         liquor = "white" if recipe.school == "kraft" else "caustic"
         tank = self.part.tank("white" if liquor == "white" else "caustic")

@@ -8,12 +8,12 @@ from desk.floor.state import State
 from desk.stations.cook.board import room_for
 from desk.stations.cook.house import Followed, House, house_of
 from desk.stations.cook.models import Result
+from stock.cooking.case import CookAdvice, CookCase, advise_cook
 from stock.cooking.facts import CookFacts
 from stock.cooking.steer import Decision, Surroundings, decide
 from stock.cooking.sulphite import so2_pressure
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
-from stock.judge.cook_rows import CookAdvice, CookCase, advise_cook
 
 THE_PLANT: Final = "the plant"
 

@@ -11,17 +11,17 @@ from django.db import IntegrityError, connection, transaction
 
 from desk.floor import clock
 from desk.floor.models import Record
-from desk.floor.services import record_event, require
+from desk.floor.services import record_event, require, stop_of
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import MODEL
 from desk.stations.cook.house import house_of
 from desk.stations.cook.models import RelationVersion
 from stock.cooking.liquor import alkali_consumed_pct, charge_as_na2o
+from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation, calibrate_bulk, fit_relation, hatton_rows
 from stock.errors import DomainError
 from stock.fit.kappa import outliers
-from stock.line.cooking import Recipe
 
 MOST: Final = 400  # the newest cooks; older wood teaches about older wood
 CALIBRATED: Final = 12
@@ -237,7 +237,7 @@ def accept_relation(
             raise ValidationError({"recipe": "somebody else accepted a version meanwhile; look again"}) from None
         said = f"Relation {relation.version} of {recipe.name} accepted: {len(numbers)} cooks, spread {relation.spread_kappa:.2f} kappa. {why.strip()}"
         record_event(
-            state.world, person, said[:500], station="cook", at=state.now, form_key=f"m-{form_key}"[:40],
+            state.world, person, said[:500], station=stop_of(state.world, "cook"), at=state.now, form_key=f"m-{form_key}"[:40],
             kind=Record.Kind.EVENT, action=MODEL,
         )  # fmt: skip
     return row

@@ -11,7 +11,7 @@ from django.db import connection
 from desk.floor import clock
 from desk.floor.models import epoch
 from desk.floor.state import State
-from stock.line.cooking import CookDef, Digester
+from stock.cooking.recipe import CookDef, Digester
 
 Samples = tuple[np.ndarray, np.ndarray]
 

@@ -10,7 +10,7 @@ from desk.floor.sheet_pdf import paper
 from desk.floor.state import State
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME
-from stock.line.cooking import Recipe
+from stock.cooking.recipe import Recipe
 from stock.units import readable
 
 OFF_FRAC: Final = 0.03  # a charge is kept to within three in a hundred

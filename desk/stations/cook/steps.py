@@ -10,17 +10,17 @@ from django.db import IntegrityError, transaction
 
 from desk.floor import clock
 from desk.floor.models import Cook, Record, World
-from desk.floor.services import check_moment, record_event, record_reading, require
+from desk.floor.services import check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import COOK, RECORD
 from desk.stations.cook.house import Followed, House, as_json, house_of, recipe_of
 from desk.stations.cook.models import Charge, Forecast, Step
 from stock.cooking.charge import Sheet, refuse_overfull, usual
+from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.sulphite import ATMOSPHERE_KPA, gas_over_steam
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin
-from stock.line.cooking import Digester, Recipe
 from stock.steam import saturation_temperature_c
 from stock.units import readable
 from stock.working import Arg, find_method
@@ -494,7 +494,7 @@ def _tell(
         world,
         person,
         words[:500],
-        station="cook",
+        station=stop_of(world, "cook"),
         at=at,
         form_key=form_key[:40],
         kind=Record.Kind.BATCH,

@@ -1,52 +1,80 @@
 """A station: the state sentence, now, set, log, cautions. One shape for all of them."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import render
 
 from desk.floor.models import Record
 from desk.floor.state import State
+from desk.floor.station import station_for, stations
 from desk.frame.page import named, new_key, on_line
 from desk.frame.page import page as render_page
-from desk.frame.panels.attempt import attempt
+from desk.frame.panels.attempt import Stood, attempt, stand
 from desk.frame.words import lower_first
-from desk.stations.panels import PANELS
-from stock.line.definition import Tag
+from desk.stations.plain.panels import PROCESS_PANELS
+from stock.figure import Figure
+from stock.judge.advice import Advice
+from stock.tag import Tag
 
 
 @on_line
 def page(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
-    """Show a station; the yard and the cook house have pages of their own."""
-    if station_id not in {station.id for station in state.line.stations}:
+    """Show a station: its own first page where its kind has one on this line, else the plain one."""
+    stop = next((one for one in state.line.stations if one.id == station_id), None)
+    if stop is None:
         raise Http404
-    if station_id == "cook" and state.line.cook.recipes:
-        return redirect("cook_house", world_slug=state.world.slug)
-    if station_id == "yard" and state.line.yard is not None:
-        from desk.stations.yard.pages import overview
-
-        return overview.show(request, state)
-    return render_page(request, state, "station/page.html", station_context(state, station_id), here=station_id)
+    home = station_for(state.line, stop.kind).home
+    return home(request, state, station_id) if home is not None else show(request, state, station_id)
 
 
-def station_context(state: State, station_id: str) -> dict[str, Any]:
-    """Return what a station page shows."""
+def show(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
+    """Show a station that has nothing of its own."""
+    context = station_context(state, station_id)
+    return render_page(request, state, "station/page.html", context, here=station_id)
+
+
+def station_context(state: State, station_id: str, chosen: str = "") -> dict[str, Any]:
+    """Return what a station page shows; `chosen` is the panel asked for, where it has several."""
     tags = [tag for tag in state.tags_of(station_id) if tag.id not in state.line.cook.sensors]
     readings = [state.readings[tag.id] for tag in tags if tag.id in state.readings]
     advice = state.advice_for(tags)
+    panels = panels_of(state, station_id)
     return {
         "station": state.line.station(station_id),
         "readings": readings,
         "missing": [tag for tag in tags if tag.id not in state.readings],
-        "advice": [(card, replace(card.size, key=f"advice:{card.rule}")) for card in advice],
+        "advice": [(card, keyed(card)) for card in advice],
         "sentence": station_sentence(state, station_id, tags),
-        "panel": attempt(state, PANELS[station_id], {}) if station_id in PANELS else None,
+        "panels": panels,
+        "panel": attempt(_chosen(state, panels, chosen), {}) if panels else None,
         "records": recent(state, station_id),
         "trend_tag": _trend_tag(state, tags),
         "loads": [load for load in state.result.loads if load.station == station_id],
         "note_key": new_key(),
     }
+
+
+def panels_of(state: State, station_id: str) -> list[Stood]:
+    """Return the set panels of the plain stations that belong to a station's units."""
+    units = [unit for unit in state.line.units if unit.station == station_id]
+    return stand(state, PROCESS_PANELS, units)
+
+
+def _chosen(state: State, panels: Sequence[Stood], chosen: str) -> Stood:
+    """Return the panel asked for, else that of a unit that is off, else the first."""
+    off = {state.line.part(reading.tag.of).id for reading in state.off}
+    return next(
+        (one for one in panels if one.id == chosen),
+        next((one for one in panels if one.place.part.id in off), panels[0]),
+    )
+
+
+def keyed(card: Advice) -> Figure:
+    """Return the size of an advice card with the key its working is found by."""
+    return replace(card.size, key=f"advice:{card.tag.id}")
 
 
 def _trend_tag(state: State, tags: list[Tag]) -> Tag | None:
@@ -79,10 +107,24 @@ def recent(state: State, station_id: str, most: int = 6) -> list[Record]:
 
 
 @on_line
-def set_points(request: HttpRequest, state: State, station_id: str, panel_id: str = "") -> HttpResponse:
+def set_points(request: HttpRequest, state: State, station_id: str, panel_id: str) -> HttpResponse:
     """Work out a panel for what was typed; what was typed comes back, right or wrong."""
-    name = panel_id or station_id
-    if name not in PANELS:
+    panel_name, _, part_id = panel_id.partition("-")
+    part = state.line.parts.get(part_id)
+    offered = [panel for station in stations() for panel in station.panels if panel.id == panel_name]
+    stood = stand(state, offered, [part]) if part is not None else []
+    if not stood:
         raise Http404
-    context = {"panel": attempt(state, PANELS[name], request.POST), "panel_id": panel_id}
+    context = {"panel": attempt(stood[0], request.POST), "station": state.line.station(station_id)}
     return render(request, "station/_set_result.html", {**context, "world": state.world, "state": state})
+
+
+@on_line
+def panel(request: HttpRequest, state: State, station_id: str, panel_id: str) -> HttpResponse:
+    """Answer with one panel of a station that has several."""
+    found = next((one for one in panels_of(state, station_id) if one.id == panel_id), None)
+    if found is None:
+        raise Http404
+    context = {"panel": attempt(found, {}), "panels": panels_of(state, station_id)}
+    context |= {"station": state.line.station(station_id), "world": state.world, "state": state}
+    return render(request, "station/_panels.html", context)

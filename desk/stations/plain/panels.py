@@ -1,106 +1,158 @@
-"""The set panels from the digesters to the machine."""
+"""The set panels from the washers to the machine, by kind of unit."""
 
+from collections.abc import Callable
+from typing import Final
+
+from desk.floor.state import State
 from desk.frame.panels.attempt import Panel
-from desk.frame.panels.fills import constant, flow, reading, step, target
-from stock.figure import Datum, Origin
+from desk.frame.panels.fills import Fill, assumed, flow, flow_in, given, reading, step, target
+from stock.bleaching.unit import BleachStage
+from stock.delivery.unit import Dryer
+from stock.figure import Datum
+from stock.judge.here import Place
 
-PROCESS_PANELS: dict[str, Panel] = {
-    "wash": Panel(
-        "Shower for a dilution factor",
+
+def _wash(field: str) -> Fill:
+    def fill(place: Place) -> Datum:
+        wash = getattr(place.unit, "wash", None)
+        if wash is None:
+            raise LookupError(place.name)
+        return Datum(getattr(wash, field), place.facts.set_origin(place.name))
+
+    return fill
+
+
+def _contents(place: Place) -> Datum:
+    shown = place.contents(place.reading("level"), "bone-dry in the chest").as_datum()
+    return Datum(round(shown.value, 2), shown.origin, shown.figure)
+
+
+def _ash(place: Place) -> Datum:
+    if not isinstance(place.facts, State):
+        raise LookupError(place.name)  # noqa: TRY004  no order is known there
+    return Datum(place.line.grade(place.facts.order.grade).ash_frac, place.facts.set_origin("grade"))
+
+
+def _sheet(place: Place) -> Datum:
+    """Return what the sheet is made at: what leaves the dryer."""
+    datum = place.flow(place.at(place.down(Dryer)).stream.id)
+    return Datum(round(datum.value, 3), datum.origin, datum.figure)
+
+
+def _doses(place: Place) -> bool:
+    return isinstance(place.unit, BleachStage) and place.unit.charge_kg_per_odt is not None
+
+
+def _in_batches(place: Place) -> bool:
+    return getattr(place.unit, "batch_odt", None) is not None
+
+
+def _measured(point: str) -> Callable[[Place], bool]:
+    return lambda place: place.part.tag_of(point) is not None
+
+
+PROCESS_PANELS: Final[tuple[Panel, ...]] = (
+    Panel(
+        "shower",
+        "Shower for a dilution factor, {of}",
         "shower_flow_l_per_min",
         {
-            "production_bd_t_per_h": ("Pulp over the washers", flow("washed")),
-            "dilution_factor_t_per_odt": ("Dilution factor", constant("wash_dilution_factor")),
-            "discharge_consistency_pct": ("Mat consistency", constant("wash_mat_consistency_pct")),
+            "production_bd_t_per_h": ("Pulp over the washers", flow()),
+            "dilution_factor_t_per_odt": ("Dilution factor", _wash("dilution_factor_t_per_odt")),
+            "discharge_consistency_pct": ("Mat consistency", given("consistency_pct")),
         },
         lambda size: f"Set the shower to {size.text} L/min.",
+        at=("washer",),
     ),
-    "screen": Panel(
-        "Reject rate for a removal",
+    Panel(
+        "rejects",
+        "Reject rate for a removal, {of}",
         "mass_reject_for_removal",
         {
-            "removal_frac": (
-                "Shives to take out, as a fraction",
-                lambda state: Datum(0.64, Origin("assumed", "a usual aim")),
-            ),
-            "quotient_ratio": ("Screening quotient", constant("screen_quotient")),
+            "removal_frac": ("Shives to take out, as a fraction", assumed(0.64, "a usual aim")),
+            "quotient_ratio": ("Screening quotient", given("quotient")),
         },
         lambda size: f"Run the reject rate at {100 * size.value:.1f} % by mass.",
         decimals=3,
+        at=("screen",),
     ),
-    "bleach": Panel(
-        "Dosing flow of the third cane stage",
+    Panel(
+        "dosing",
+        "Dosing flow of the last stage, {of}",
         "dosing_flow",
         {
-            "charge_kg_per_odt": ("Peroxide charge", constant("cane_peroxide_kg_per_odt")),
-            "production_bd_t_per_h": ("Cane through the stage", flow("cane_brown")),
-            "solution_g_per_l": ("Solution strength", constant("cane_peroxide_g_per_l")),
+            "charge_kg_per_odt": ("Charge", given("charge_kg_per_odt")),
+            "production_bd_t_per_h": ("Pulp through the stage", flow_in()),
+            "solution_g_per_l": ("Solution strength", given("solution_g_per_l")),
         },
-        lambda size: f"Set the peroxide pump to {size.text} L/min.",
+        lambda size: f"Set the dosing pump to {size.text} L/min.",
         decimals=1,
+        at=("bleach_stage",),
+        where=_doses,
     ),
-    "recover": Panel(
-        "Water to correct a pulper batch",
+    Panel(
+        "batch_water",
+        "Water to correct a batch, {of}",
         "batch_water_correction",
         {
-            "od_t": ("Bone-dry in the vat", constant("pulper_batch_odt")),
-            "consistency_pct": ("Consistency measured", reading("pulper_cons")),
-            "target_consistency_pct": ("Consistency wanted", target("pulper_cons")),
+            "od_t": ("Bone-dry in the vat", given("batch_odt")),
+            "consistency_pct": ("Consistency measured", reading("consistency")),
+            "target_consistency_pct": ("Consistency wanted", target("consistency")),
         },
         lambda size: step(size, "water to the batch", "t"),
         decimals=1,
+        at=("pulper",),
+        where=_in_batches,
     ),
-    "slush": Panel(
-        "Water to correct the slush chest",
+    Panel(
+        "chest_batch",
+        "Water to correct the {of}",
         "batch_water_correction",
         {
-            "od_t": (
-                "Bone-dry in the chest",
-                lambda state: Datum(
-                    round(state.contents("slush_chest").value, 2), state.contents("slush_chest").as_datum().origin
-                ),
-            ),
-            "consistency_pct": ("Consistency measured", reading("slush_cons")),
-            "target_consistency_pct": ("Consistency wanted", target("slush_cons")),
+            "od_t": ("Bone-dry in the chest", _contents),
+            "consistency_pct": ("Consistency measured", reading("consistency")),
+            "target_consistency_pct": ("Consistency wanted", target("consistency")),
         },
         lambda size: step(size, "water to the chest", "t"),
         decimals=1,
+        at=("chest",),
+        where=_measured("consistency"),
     ),
-    "refine": Panel(
-        "Power for a freeness, refiners 1 and 2",
+    Panel(
+        "power",
+        "Power for a freeness, {of}",
         "power_step",
         {
-            "now_csf_ml": ("Freeness now", reading("wood_freeness")),
-            "target_csf_ml": ("Freeness wanted", target("wood_freeness")),
-            "bd_t_per_h": ("Flow through them", flow("wood_stored")),
-            "slope_ratio": ("Slope, per kWh/BDt", constant("refine_slope")),
+            "now_csf_ml": ("Freeness now", reading("freeness")),
+            "target_csf_ml": ("Freeness wanted", target("freeness")),
+            "bd_t_per_h": ("Flow through them", flow_in()),
+            "slope_ratio": ("Slope, per kWh/BDt", given("slope")),
         },
         lambda size: step(size, "net power", "kW"),
+        at=("refiner", "beater"),
     ),
-    "blend": Panel(
+    Panel(
+        "filler",
         "Filler for the ash",
         "filler_feed_t_per_h",
         {
-            "sheet_bd_t_per_h": ("Sheet made", flow("dry_sheet")),
-            "sheet_filler_frac": (
-                "Filler in the sheet, as a fraction",
-                lambda state: Datum(state.line.grade(state.order.grade).ash_frac, state.set_origin("grade")),
-            ),
-            "overall_frac": (
-                "Overall retention",
-                lambda state: Datum(0.955, Origin("assumed", "first pass 0.50, 0.95 returned")),
-            ),
+            "sheet_bd_t_per_h": ("Sheet made", _sheet),
+            "sheet_filler_frac": ("Filler in the sheet, as a fraction", _ash),
+            "overall_frac": ("Overall retention", assumed(0.955, "first pass 0.50, 0.95 returned")),
         },
         lambda size: f"Feed {size.text} t/h of filler, less what broke brings.",
         decimals=2,
+        at=("filler",),
     ),
-    "deliver": Panel(
+    Panel(
+        "stock_flow",
         "Thick stock for the machine",
         "stock_flow_l_per_min",
         {
-            "bd_t_per_h": ("Thick stock", flow("thick_stock")),
-            "consistency_pct": ("Machine chest consistency", reading("machine_cons")),
+            "bd_t_per_h": ("Thick stock", flow()),
+            "consistency_pct": ("Machine chest consistency", reading("consistency")),
         },
         lambda size: f"Thick-stock flow {size.text} L/min.",
+        at=("machine_chest",),
     ),
-}
+)

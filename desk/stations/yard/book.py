@@ -6,12 +6,12 @@ from datetime import datetime
 from django.core.exceptions import ValidationError
 
 from desk.floor.models import Record, World
-from desk.floor.services import record_event
+from desk.floor.services import record_event, stop_of
 from desk.mill.selectors import line_of
 from desk.people.models import Person
 from desk.stations.yard.models import Holding, Lot, Movement, Op
+from stock.intake.definition import PileDef, YardDef
 from stock.intake.piles import Held, Move
-from stock.line.yard import PileDef, YardDef
 
 
 def yard_part(world: World) -> YardDef:
@@ -76,5 +76,12 @@ def keep_held(world: World, pile: PileDef, held: Sequence[Held]) -> None:
 def tell(world: World, person: Person, words: str, at: datetime, form_key: str, *, subject: str = "") -> None:
     """Tell the log what was done."""
     record_event(
-        world, person, words, station="yard", at=at, form_key=form_key[:40], kind=Record.Kind.BATCH, subject=subject
+        world,
+        person,
+        words,
+        station=stop_of(world, "yard"),
+        at=at,
+        form_key=form_key[:40],
+        kind=Record.Kind.BATCH,
+        subject=subject,
     )

@@ -7,6 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from desk.floor.models import Record, World
+from desk.floor.services import stop_of
+from desk.floor.station import Past
 from desk.people.models import Person
 from desk.stations.yard.book import yard_part
 from desk.stations.yard.lots import TESTED, Load, lot_row, weigh
@@ -17,8 +19,11 @@ from stock.intake.piles import Held, chip, draw, lay, pile_loss
 REF_C = 15.0
 
 
-def load_yard(world: World, folder: Path, hand: Person, tester: Person) -> list[Record]:
+def load_yard(world: World, past: Past) -> list[Record]:
     """Book the files of a folder; return the records of trips and knives, not yet sealed."""
+    folder, hand, tester = past.folder, past.people["orr"], past.people["vale"]
+    if not (folder / "yard_lots.csv").exists():
+        return []
     booked = _Book(world, hand)
     booked.run(folder)
     rows = [
@@ -30,7 +35,7 @@ def load_yard(world: World, folder: Path, hand: Person, tester: Person) -> list[
             masses_g=[float(one) for one in row["masses_g"].split(";")],
             by=tester,
             entered_at=_at(row["at_s"]),
-            form_key=f"demo-class-{index}",
+            form_key=f"demo-{world.pk}-class-{index}",
         )
         for index, row in enumerate(_rows(folder / "yard_classes.csv"))
     ]
@@ -69,7 +74,7 @@ class _Book:
         load = load_from(row)
         weighed = weigh(self.part, load)
         answer = weighed.decision.answer
-        key = f"demo-{load.number}"
+        key = f"demo-{self.world.pk}-{load.number}"
         pile = row["pile"] if answer != "refuse" else ""
         lot = lot_row(self.world, self.hand, weighed, answer, pile, key, entered_at=load.received_at)
         self.lots[load.number] = lot
@@ -108,7 +113,7 @@ class _Book:
             source="belt scale" if kind == "draw" else "yard book",
             by=None if kind == "draw" else self.hand,
             entered_at=_at(to_s),
-            form_key=f"demo-op-{len(self.ops)}",
+            form_key=f"demo-{self.world.pk}-op-{len(self.ops)}",
         )
         self.ops.append(op)
         return op
@@ -156,14 +161,16 @@ def _trips(world: World, folder: Path, hand: Person) -> Iterator[Record]:
     for index, row in enumerate(_rows(folder / "yard_trips.csv")):
         words = f"Metal trip, {row['detector'].lower()}: {row['find'].lower()}; stopped {row['stopped_min']} min"
         words += f"; lot {row['lot']}" if row["lot"] else ""
-        yield _event(world, hand, row, f"demo-trip-{index}", "trip", row["lot"], words, float(row["stopped_min"]))
+        yield _event(
+            world, hand, row, f"demo-{world.pk}-trip-{index}", "trip", row["lot"], words, float(row["stopped_min"])
+        )
 
 
 def _knives(world: World, folder: Path, hand: Person) -> Iterator[Record]:
     part = yard_part(world)
     for index, row in enumerate(_rows(folder / "yard_knives.csv")):
         words = f"{part.chipper(row['chipper']).name}: {STEPS[-1]}"
-        yield _event(world, hand, row, f"demo-knife-{index}", "knife", row["chipper"], words, None)
+        yield _event(world, hand, row, f"demo-{world.pk}-knife-{index}", "knife", row["chipper"], words, None)
 
 
 def _event(
@@ -173,7 +180,7 @@ def _event(
     return Record(
         world=world,
         kind=Record.Kind.EVENT,
-        station="yard",
+        station=stop_of(world, "yard"),
         tag=tag,
         subject=subject,
         text=words,

@@ -17,9 +17,9 @@ from desk.people.roles import CORRECT, RECORD
 from desk.stations.yard.book import held_in, keep_held, new_op, tell, write_moves, yard_part
 from desk.stations.yard.models import Holding, Lot, Movement, Op
 from stock.errors import DomainError
+from stock.intake.definition import Material, PileDef, YardDef
 from stock.intake.lot import Decision, bone_dry_mass_t, decide, moisture_of_replicates, net_mass_t
 from stock.intake.piles import Held, Move
-from stock.line.yard import Material, PileDef, YardDef
 from stock.working import recording
 
 TESTED: Final = ("bark_pct", "fines_pct", "overthick_pct", "pith_pct", "grit_pct")

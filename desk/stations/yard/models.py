@@ -4,6 +4,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from desk.exchange.models import Dropped
 from desk.floor.appending import AppendOnly
 from desk.floor.models import World
 
@@ -190,25 +191,6 @@ class BlendPlan(AppendOnly):
     def __str__(self) -> str:
         """Rate and hours."""
         return f"{self.total_bdt_per_h:.1f} BDt/h for {self.hours:g} h"
-
-
-class Dropped(AppendOnly):
-    """A file a device left in the folder: taken in, or set aside with the reason."""
-
-    world = models.ForeignKey(World, on_delete=models.PROTECT)
-    name = models.CharField(max_length=120)
-    kind = models.CharField(max_length=10)
-    reason = models.CharField(max_length=300, blank=True)
-    at = models.DateTimeField(default=timezone.now)
-
-    class Meta:
-        """The newest first."""
-
-        ordering = ["-id"]
-
-    def __str__(self) -> str:
-        """Name."""
-        return self.name
 
 
 class Ticket(AppendOnly):

@@ -12,7 +12,7 @@ from desk.floor import clock
 from desk.floor.state import State
 
 SHIFTS_KEPT: Final = 20
-RECORDS_BACK: Final = timedelta(hours=12 * (SHIFTS_KEPT + 1))
+RECORDS_BACK: Final = timedelta(hours=12 * (SHIFTS_KEPT + 1))  # of the longest shifts
 CLASSES_BACK: Final = timedelta(days=5)
 GATE_BACK: Final = timedelta(days=2)
 FILES_BACK: Final = timedelta(days=1)

@@ -1,13 +1,17 @@
 """What can be worked out in the yard: debarking, washing and steaming chips, depithing, storing wet, sampling."""
 
 from collections.abc import Sequence
+from typing import Final
 
-from desk.floor.state import State
 from desk.frame.panels.attempt import Data, Panel
-from desk.frame.panels.fills import assumed, constant, flow, percent, target
+from desk.frame.panels.fills import Fill, assumed, feed, flow, given, percent, recipe, target
+from stock.cooking.unit import BatchDigesters
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES
+from stock.intake.cane_decisions import bagasse_in, make_up
+from stock.intake.decisions import bark_on_logs, bark_target, of_recipe
+from stock.judge.here import Place
 
 
 def _pick(data: Data, *names: str) -> dict[str, Datum]:
@@ -81,21 +85,38 @@ def _tell_debark(figures: Sequence[Figure]) -> str:
     return f"Logs stay {time.text} min, {-over:.0f} short of what the bark target needs: feed {feed.text} m³ solid/h at most."
 
 
-def _drum_feed(state: State) -> Datum:
-    assert state.line.yard is not None
-    yard = state.line.yard
-    logs = state.flow("debarked")
+def _drum_feed(place: Place) -> Datum:
     shown = figure(
         "log_rate",
         "logs to the drum",
         {
-            "wood_bdt_per_h": logs,
-            "basic_density_kg_per_m3": state.constant("cook_basic_density_kg_per_m3"),
-            "bark_of_total_frac": Datum(yard.drum.bark_in_frac, state.set_origin("debarking drum")),
+            "wood_bdt_per_h": place.flow(),
+            "basic_density_kg_per_m3": of_recipe(place.at(place.down(BatchDigesters)), "basic_density_kg_per_m3"),
+            "bark_of_total_frac": bark_on_logs(place),
         },
     )
     datum = shown.as_datum()
     return Datum(round(datum.value, 1), datum.origin, datum.figure)
+
+
+def _bark_out(place: Place) -> Datum:
+    rest = getattr(place.unit, "rest", "")
+    datum = place.flow(rest)
+    return Datum(round(datum.value, 3), datum.origin, datum.figure)
+
+
+def _bagasse(name: str) -> Fill:
+    return lambda place: make_up(place, name)[f"{name}_frac"]
+
+
+def _bagasse_in(place: Place) -> Datum:
+    datum = bagasse_in(place)
+    return Datum(round(datum.value, 3), datum.origin, datum.figure)
+
+
+def _has_feed(place: Place) -> bool:
+    yard = place.line.yard
+    return yard is not None and any(one.stream == place.stream.id for one in yard.feeds)
 
 
 # ---- chips to the digester
@@ -175,30 +196,21 @@ def _say_depith(ratio: Figure) -> str:
     return f"Fibre to pith {ratio.text} into the cook: {verdict}."
 
 
-YARD_PANELS: dict[str, Panel] = {
-    "yard": Panel(
-        "Bone-dry in a load",
-        "bone_dry_mass_t",
-        {
-            "green_mass_t": ("Mass as weighed", assumed(38.6, "a usual truck")),
-            "moisture_wet_frac": ("Moisture, as a fraction", percent("chip_moisture")),
-        },
-        lambda size: f"Book {size.text} BDt.",
-        decimals=2,
-    ),
-    "debark": Panel(
+YARD_PANELS: Final[tuple[Panel, ...]] = (
+    Panel(
+        "debark",
         "Debarking, drum to boiler",
         "drum_residence",
         {
             "throughput_m3_solid_per_h": ("Logs fed, solid on bark", _drum_feed),
-            "drum_volume_m3": ("Drum volume", constant("drum_volume_m3")),
-            "fill_frac": ("Filling, as a fraction", constant("drum_fill_frac")),
-            "log_solid_frac": ("Solid share of the charge", constant("drum_log_solid_frac")),
-            "bark_in_frac": ("Bark on the logs, as a fraction", constant("drum_bark_in_frac")),
-            "bark_pct": ("Bark allowed", target("bark_in_chips")),
-            "rate_per_min": ("Debarking rate", constant("drum_rate_per_min")),
-            "bd_t_per_h": ("Bark to the boiler", flow("bark")),
-            "moisture_wet_frac": ("Its moisture, as a fraction", constant("drum_bark_moisture_frac")),
+            "drum_volume_m3": ("Drum volume", given("drum_volume_m3")),
+            "fill_frac": ("Filling, as a fraction", given("fill_frac")),
+            "log_solid_frac": ("Solid share of the charge", given("log_solid_frac")),
+            "bark_in_frac": ("Bark on the logs, as a fraction", bark_on_logs),
+            "bark_pct": ("Bark allowed", bark_target),
+            "rate_per_min": ("Debarking rate", given("rate_per_min")),
+            "bd_t_per_h": ("Bark to the boiler", _bark_out),
+            "moisture_wet_frac": ("Its moisture, as a fraction", given("bark_moisture_frac")),
         },
         lambda time: f"Logs stay {time.text} min in the drum.",
         work=_debark,
@@ -211,19 +223,21 @@ YARD_PANELS: dict[str, Panel] = {
             "moisture_wet_frac": "net_heat_as_fired",
         },
         note="Rates to begin with: 0.10 a minute thawed softwood, 0.05 frozen, 0.06 stored dry. Fit yours with marked logs.",
+        at=("debarking_drum",),
     ),
-    "chip_prep": Panel(
+    Panel(
+        "chip_prep",
         "Chip wash and steaming",
         "chip_steaming",
         {
-            "bd_t_per_h": ("Chips fed", flow("chips_in")),
-            "bulk_density_bd_kg_per_m3": ("Bulk density, bone-dry", constant("chip_bulk_set_kg_per_m3")),
-            "washer_limit_m3_per_h": ("Washer's limit, loose", constant("yard_washer_limit_m3_per_h")),
-            "t_in_c": ("Chips come at", constant("chip_in_c")),
-            "t_out_c": ("Chips leave at", target("chip_bin_temp")),
-            "moisture_wet_frac": ("Chip moisture, as a fraction", percent("chip_moisture")),
+            "bd_t_per_h": ("Chips fed", flow()),
+            "bulk_density_bd_kg_per_m3": ("Bulk density, bone-dry", feed("bulk_bd_kg_per_m3")),
+            "washer_limit_m3_per_h": ("Washer's limit, loose", feed("washer_limit_m3_per_h")),
+            "t_in_c": ("Chips come at", feed("comes_at_c")),
+            "t_out_c": ("Chips leave at", target("temperature")),
+            "moisture_wet_frac": ("Chip moisture, as a fraction", percent("moisture")),
             "efficiency_frac": ("Steam that stays", assumed(0.85, "vent and shell take the rest")),
-            "steam_t_per_h": ("Steam there is", constant("steam_to_chips_t_per_h")),
+            "steam_t_per_h": ("Steam there is", feed("steam_t_per_h")),
         },
         lambda load: f"The washer runs at {load.text} % of its limit.",
         work=_chip_prep,
@@ -235,16 +249,19 @@ YARD_PANELS: dict[str, Panel] = {
         },
         note="Long and atmospheric, or short and pressurised: here 15 min or more near 100 °C, since long enough drives out"
         " more air than hot enough.",
+        at=("chip_screen",),
+        where=_has_feed,
     ),
-    "depith": Panel(
+    Panel(
+        "depith",
         "Depithing, stage by stage",
         "depith_stage",
         {
-            "feed_bdt": ("Bagasse, an hour's", flow("bagasse_in")),
-            "fibre_frac": ("Fibre, as a fraction", constant("bagasse_fibre_frac")),
-            "pith_frac": ("Pith", constant("bagasse_pith_frac")),
-            "solubles_frac": ("Solubles", constant("bagasse_solubles_frac")),
-            "dirt_frac": ("Dirt", constant("bagasse_dirt_frac")),
+            "feed_bdt": ("Bagasse, an hour's", _bagasse_in),
+            "fibre_frac": ("Fibre, as a fraction", _bagasse("fibre")),
+            "pith_frac": ("Pith", _bagasse("pith")),
+            "solubles_frac": ("Solubles", _bagasse("solubles")),
+            "dirt_frac": ("Dirt", _bagasse("dirt")),
             "pith_removal_frac__dry": ("Pith taken out, dry stage", assumed(0.0, "not run")),
             "pith_removal_frac__moist": ("Pith taken out, moist stage", assumed(STAGES["moist"][0], "as usual")),
             "pith_removal_frac__wet": ("Pith taken out, wet stage", assumed(STAGES["wet"][0], "as usual")),
@@ -253,32 +270,38 @@ YARD_PANELS: dict[str, Panel] = {
         work=_depith,
         note="All at the sugar house leaves the pith there as fuel; all wet at the mill gives cleaner fibre. Here both, moist"
         " then wet, since each takes a different pith; 0 leaves a stage out, a dry one takes about 0.40.",
+        at=("depither",),
     ),
-    "pith_target": Panel(
+    Panel(
+        "pith_target",
         "Pith to take out for a ratio",
         "pith_removal_for_ratio",
         {
-            "fibre_frac": ("Fibre, as a fraction", constant("bagasse_fibre_frac")),
-            "pith_frac": ("Pith", constant("bagasse_pith_frac")),
+            "fibre_frac": ("Fibre, as a fraction", _bagasse("fibre")),
+            "pith_frac": ("Pith", _bagasse("pith")),
             "fibre_loss_frac": ("Fibre lost with it", assumed(STAGES["moist"][1], "moist stage as usual")),
             "target_ratio": ("Fibre to pith wanted", assumed(5.0, "after a moist stage")),
         },
         lambda size: f"Take out {100 * size.value:.0f} % of the pith.",
         decimals=3,
+        at=("depither",),
     ),
-    "cane_wash": Panel(
+    Panel(
+        "dirt_wash",
         "Dirt washed out of the bagasse",
         "dirt_removal",
         {
-            "ash_in_frac": ("Ash in the feed, as a fraction", constant("bagasse_dirt_frac")),
-            "bd_in_t": ("Bone-dry in", flow("bagasse_in")),
-            "ash_out_frac": ("Ash after the wash", percent("cane_dirt")),
-            "bd_out_t": ("Bone-dry out", flow("cane_fibre")),
+            "ash_in_frac": ("Ash in the feed, as a fraction", _bagasse("dirt")),
+            "bd_in_t": ("Bone-dry in", _bagasse_in),
+            "ash_out_frac": ("Ash after the wash", percent("ash")),
+            "bd_out_t": ("Bone-dry out", flow()),
         },
         lambda size: f"The wash takes out {100 * size.value:.0f} % of the dirt.",
         decimals=3,
+        at=("depither",),
     ),
-    "cane_store": Panel(
+    Panel(
+        "cane_store",
         "Wet bulk storage",
         "wet_bulk_storage",
         {
@@ -292,8 +315,39 @@ YARD_PANELS: dict[str, Panel] = {
             f" {size.results['water_m3']:.0f} m³ of water goes in."
         ),
         note="Wet bulk or bales: wet bulk loses less, stays brighter and raises no dust, if its water can be treated.",
+        at=("pile:bagasse",),
     ),
-    "samples": Panel(
+    Panel(
+        "meter",
+        "Chip meter put right",
+        "metered_production",
+        {
+            "metered_bdt_per_h": ("Meter shows", flow()),
+            "bulk_density_now_kg_per_m3": ("Bulk density weighed, bone-dry", feed("bulk_bd_kg_per_m3")),
+            "bulk_density_set_kg_per_m3": ("Bulk density it is set for", feed("bulk_bd_kg_per_m3")),
+        },
+        lambda size: f"Book {size.text} BDt/h, and the alkali with it in the same minute.",
+        decimals=2,
+        at=("chip_screen",),
+        where=_has_feed,
+    ),
+    Panel(
+        "wet_chips",
+        "Charge when chips turn wetter",
+        "liquor_for_moisture",
+        {
+            "moisture_now_frac": ("Moisture now, as a fraction", percent("moisture")),
+            "moisture_booked_frac": ("Moisture booked", recipe("chip_moisture_frac")),
+        },
+        lambda size: f"At constant chip weight multiply white liquor by {size.text}.",
+        decimals=3,
+        at=("chip_screen",),
+    ),
+)
+
+SAMPLING: Final[tuple[Panel, ...]] = (
+    Panel(
+        "samples",
         "How many moisture samples",
         "samples_needed",
         {
@@ -301,26 +355,6 @@ YARD_PANELS: dict[str, Panel] = {
             "allowed_error_pct": ("Error allowed, points", assumed(0.8, "a tenth of the charge")),
         },
         lambda size: f"Take {size.value:.0f} samples.",
+        at=("station",),
     ),
-    "meter": Panel(
-        "Chip meter put right",
-        "metered_production",
-        {
-            "metered_bdt_per_h": ("Meter shows", flow("chips_in")),
-            "bulk_density_now_kg_per_m3": ("Bulk density weighed, bone-dry", constant("chip_bulk_set_kg_per_m3")),
-            "bulk_density_set_kg_per_m3": ("Bulk density it is set for", constant("chip_bulk_set_kg_per_m3")),
-        },
-        lambda size: f"Book {size.text} BDt/h, and the alkali with it in the same minute.",
-        decimals=2,
-    ),
-    "wet_chips": Panel(
-        "Charge when chips turn wetter",
-        "liquor_for_moisture",
-        {
-            "moisture_now_frac": ("Moisture now, as a fraction", percent("chip_moisture")),
-            "moisture_booked_frac": ("Moisture booked", constant("cook_chip_moisture_frac")),
-        },
-        lambda size: f"At constant chip weight multiply white liquor by {size.text}.",
-        decimals=3,
-    ),
-}
+)

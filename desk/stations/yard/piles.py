@@ -17,8 +17,8 @@ from desk.stations.yard.book import held_in, keep_held, new_op, tell, write_move
 from desk.stations.yard.models import Movement, Op
 from desk.stations.yard.stock import YardNow, yard_of
 from stock.errors import DomainError
+from stock.intake.definition import PileDef
 from stock.intake.piles import DUST_BDT, Held, Move, chip, correct_to, draw, lay, settle
-from stock.line.yard import PileDef
 
 
 def draw_from(

@@ -12,17 +12,19 @@ from django.db import connection
 
 from desk.floor import clock
 from desk.floor.models import epoch
-from desk.floor.state import Reading, State
+from desk.floor.reading import Reading
+from desk.floor.state import State
 from desk.stations.yard.models import Lot, Op
 from desk.stations.yard.news import SHIFTS_KEPT, News, Noted, Sampled, read_news
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.intake.chips import Shares, chip_class_percent
+from stock.intake.definition import Chipper, PileDef, YardDef
 from stock.intake.metal import count_chart, lots_to_quarantine
 from stock.intake.piles import MONTH_S, Held, age_bands, in_order, pile_loss
+from stock.judge.here import Place
 from stock.judge.limits import Verdict, judge
-from stock.line.definition import Tag
-from stock.line.yard import Chipper, PileDef, YardDef
+from stock.tag import Tag
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +100,7 @@ class YardNow:
         assert state.line.yard is not None
         self.state = state
         self.part: YardDef = state.line.yard
+        self.station = state.line.stop_id("yard")
 
     # ---- piles
 
@@ -282,13 +285,15 @@ class YardNow:
 
     @property
     def _first_shift(self) -> datetime:
-        return clock.shift_of(self.state.now)[0] - timedelta(hours=12 * SHIFTS_KEPT)
+        return clock.shift_of(self.state.now, self.state.line.shifts)[0] - timedelta(
+            hours=self.state.line.shifts.hours * SHIFTS_KEPT
+        )
 
     @cached_property
     def trip_counts(self) -> tuple[list[int], int]:
         """Trips in each full shift before this one, and in this one."""
         first = self._first_shift
-        shifts = [int((one.at - first).total_seconds() // (12 * 3600)) for one in self.trips]
+        shifts = [int((one.at - first).total_seconds() // (self.state.line.shifts.hours * 3600)) for one in self.trips]
         counts = Counter(shifts)
         begun = shifts[0] if shifts else SHIFTS_KEPT
         return [counts[shift] for shift in range(begun, SHIFTS_KEPT)], counts[SHIFTS_KEPT]
@@ -307,7 +312,7 @@ class YardNow:
         before, _ = self.trip_counts
         if len(before) < 8:
             return None
-        words = f"the log, {len(before)} full shifts back from {clock.shift_of(self.state.now)[0]:%d %b %H:%M}"
+        words = f"the log, {len(before)} full shifts back from {clock.shift_of(self.state.now, self.state.line.shifts)[0]:%d %b %H:%M}"
         data = {"trips_each_count": Datum(before, Origin("entered", words))}
         shown = figure("count_chart", "most trips that are still usual in a shift", data, result="upper_count")
         return replace(shown, key="yard:trips")
@@ -374,17 +379,32 @@ def shares_of(row: Sampled) -> Shares:
     return found
 
 
+FEED: Final = "feed"  # the sample of what runs to the digesters
+
+
+def feeds(part: YardDef) -> dict[str, str]:
+    """Return where the chips that run to each stream are sampled: stream and source."""
+    streams = list(dict.fromkeys(pile.stream for pile in part.piles if pile.feeds and pile.form == "chips"))
+    return {name: FEED if index == 0 else f"{FEED}-{name}"[:40] for index, name in enumerate(streams)}
+
+
 def source_name(part: YardDef, source: str) -> str:
     """Return where a chip sample was taken, in words."""
     names = {chipper.id: chipper.name for chipper in part.chippers}
     names |= {material.id: material.name for material in part.materials}
-    return names.get(source, "chips to the digesters" if source == "feed" else source)
+    own = feeds(part)
+    names |= {
+        name: "chips to the digesters" if len(own) < 2 else f"chips of {stream.replace('_', ' ')}"
+        for stream, name in own.items()
+    }
+    return names.get(source, source)
 
 
 def sources(part: YardDef) -> list[tuple[str, str]]:
     """Return every place chips are sampled."""
     chips = [material.id for material in part.materials if material.form == "chips"]
-    return [(name, source_name(part, name)) for name in ("feed", *(one.id for one in part.chippers), *chips)]
+    listed = (*feeds(part).values(), *(one.id for one in part.chippers), *chips)
+    return [(name, source_name(part, name)) for name in listed]
 
 
 def yard_of(state: State) -> YardNow:
@@ -402,21 +422,26 @@ def derived(state: State) -> list[Reading]:
     if state.line.yard is None:
         return []
     yard = yard_of(state)
+    lies = any(pile.lots for pile in yard.piles.values())
+    sampled = feeds(yard.part)
     found = []
-    for tag_id, stream in (("wood_stock", "chips_in"), ("cane_stock", "bagasse_in")):
-        if (tag := _tag(state, tag_id)) is not None and any(pile.lots for pile in yard.piles.values()):
+    for tag in state.line.tags:
+        if not tag.computed:
+            continue
+        if tag.reads == "trips":
+            if yard.trips or yard.trip_counts[0]:
+                found.append(_trip_reading(yard, tag))
+            continue
+        stream = Place(state, state.line.part(tag.of)).stream.id
+        if tag.reads == "stock" and lies:
             found.append(_reading(tag, yard.stock_figure(stream, tag.name), state.now))
-    if (tag := _tag(state, "metal_trips")) is not None and (yard.trips or yard.trip_counts[0]):
-        found.append(_trip_reading(yard, tag))
-    newest = next(iter(yard.samples.get("feed", [])), None)
-    for tag_id, name in (("overthick", "overthick"), ("chip_pins", "pins"), ("chip_fines", "fines")):
-        if newest is not None and (tag := _tag(state, tag_id)) is not None:
-            found.append(_reading(tag, yard.class_figure(newest, name, tag.name), newest.at))
+        newest = next(iter(yard.samples.get(sampled.get(stream, ""), [])), None)
+        if tag.reads in CLASSED and newest is not None:
+            found.append(_reading(tag, yard.class_figure(newest, tag.reads, tag.name), newest.at))
     return found
 
 
-def _tag(state: State, tag_id: str) -> Tag | None:
-    return next((tag for tag in state.line.tags if tag.id == tag_id and tag.computed), None)
+CLASSED: Final = frozenset({"overthick", "pins", "fines"})
 
 
 def _reading(tag: Tag, shown: Figure, at: datetime) -> Reading:

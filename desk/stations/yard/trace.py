@@ -3,13 +3,10 @@
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Final
 
 from desk.floor.models import Cook, World
 from desk.mill.selectors import line_of
 from desk.stations.yard.models import Movement, Op
-
-WOOD: Final = "chips_in"
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,7 +18,7 @@ class Part:
     share: float
 
 
-def fed(world: World, from_at: datetime, to_at: datetime, stream: str = WOOD) -> list[Part]:
+def fed(world: World, from_at: datetime, to_at: datetime, stream: str) -> list[Part]:
     """Return the lots fed to a stream in a span, by their share, the largest first.
 
     A draw that only overlaps the span counts in proportion to the overlap.

@@ -10,7 +10,7 @@ from django.db import IntegrityError, transaction
 
 from desk.floor import clock
 from desk.floor.models import Record, World
-from desk.floor.services import check_moment, record_event, require
+from desk.floor.services import check_moment, record_event, require, stop_of
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import CORRECT, RECORD
@@ -42,7 +42,7 @@ def log_trip(
         world,
         person,
         words,
-        station="yard",
+        station=stop_of(world, "yard"),
         at=at,
         form_key=form_key,
         tag="trip",
@@ -63,7 +63,7 @@ def release_lot(world: World, person: Person, lot: str, reason: str, *, form_key
         world,
         person,
         words,
-        station="yard",
+        station=stop_of(world, "yard"),
         at=clock.now(),
         form_key=form_key,
         tag="release",
@@ -103,7 +103,7 @@ def knife_step(
             message = f"{chipper.name} was stopped {coasted:.0f} min ago and coasts {chipper.coast_min:.0f} min: wait and look again"
             raise ValidationError({"minded": message})
     return record_event(
-        world, person, f"{chipper.name}: {STEPS[step]}", station="yard", at=state.now, form_key=form_key, tag="knife",
+        world, person, f"{chipper.name}: {STEPS[step]}", station=stop_of(world, "yard"), at=state.now, form_key=form_key, tag="knife",
         subject=chipper.id,
     )  # fmt: skip
 

@@ -24,10 +24,10 @@ from desk.stations.cook.pages.overview import cook_context
 from desk.stations.cook.sheet import Line, sheet_lines, sheet_pdf
 from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME, Amounts, log_step, next_number, plan_charge
 from stock.cooking.charge import Sheet, usual
+from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.schedule import legs
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin
-from stock.line.cooking import Digester, Recipe
 
 # name, label, factor from what is kept to what is typed, unit typed
 Typed = tuple[str, str, float, str]
@@ -219,7 +219,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "may_cook": signed_in(request).may(COOK),
         "refused": refused,
     }
-    return render_page(request, state, "cook/charge.html", context, here="cook", status=422 if refused else 200)
+    return render_page(request, state, "cook/charge.html", context, here=house.station, status=422 if refused else 200)
 
 
 def name_of(sheet: Sheet, figure: Figure) -> str:
@@ -322,7 +322,7 @@ def show_sheet(request: HttpRequest, state: State, number: int, *, refused: str 
         "moisture_pct": 100 * charge.given.get("moisture_wet_frac", 0.5) if charge else None,
         "refused": refused,
     }
-    return render_page(request, state, "cook/sheet.html", context, here="cook", status=422 if refused else 200)
+    return render_page(request, state, "cook/sheet.html", context, here=house.station, status=422 if refused else 200)
 
 
 def _sheet(house: House, number: int) -> tuple[list[Line], dict[str, Any]]:

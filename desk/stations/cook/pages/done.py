@@ -21,8 +21,8 @@ from desk.stations.cook.learn import Past, past_cooks
 from desk.stations.cook.models import Forecast, Result
 from desk.stations.cook.pages.drawing import draw_scatter
 from desk.stations.cook.pages.overview import cook_context
+from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
-from stock.line.cooking import Recipe
 
 LISTED: Final = 40
 DRAWN: Final = 120
@@ -69,7 +69,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "refused": refused,
         "letter": {"acid": "S", "bisulphite": "R"}.get(recipe.school, "H"),
     }
-    return render_page(request, state, "cook/done.html", context, here="cook", status=422 if refused else 200)
+    return render_page(request, state, "cook/done.html", context, here=house.station, status=422 if refused else 200)
 
 
 def unmeasured(state: State, recipe: Recipe) -> list[Forecast]:

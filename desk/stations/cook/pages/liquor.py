@@ -23,9 +23,9 @@ from desk.stations.cook.pages.drawing import draw_trend
 from desk.stations.cook.pages.overview import cook_context
 from desk.stations.plain.page import station_context
 from stock.cooking.liquor import alkali_as_na2o
+from stock.cooking.recipe import Tank
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
-from stock.line.cooking import Tank
 
 LABELS: Final = {
     "a_ml": "A, to hydroxide",
@@ -82,7 +82,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
     asked = request.POST.get("liquor") if refused else request.GET.get("liquor")
     kind = asked if asked in offered else offered[0]
     typed = request.POST.dict() if refused else {}
-    context = station_context(state, "cook")
+    context = station_context(state, house_of(state).station)
     context |= cook_context(state, "cook_liquor")
     context |= {
         "sentence": sentence(state, house),
@@ -101,7 +101,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "may_correct": signed_in(request).may(CORRECT),
         "refused": refused,
     }
-    return render_page(request, state, "cook/liquor.html", context, here="cook", status=422 if refused else 200)
+    return render_page(request, state, "cook/liquor.html", context, here=house.station, status=422 if refused else 200)
 
 
 def fields_of(kind: str, typed: dict[str, Any]) -> list[Field]:
@@ -227,9 +227,9 @@ def _tank(house: House, tank: Tank) -> dict[str, Any]:
 
 def _trends(state: State, house: House) -> list[dict[str, Any]]:
     """Draw strength, sulphidity and causticity over the last days."""
-    known = {tag.id for tag in state.line.tags}
     tags = [tank.strength for tank in house.part.tanks if tank.strength and tank.liquor in ("white", "caustic")]
-    tags += [name for name in ("sulphidity", "causticity", "acid_total", "acid_combined") if name in known]
+    for point in ("sulphidity", "causticity", "total_so2", "combined_so2"):
+        tags += [tag.id for tag in state.line.tags_reading(point)]
     since = state.now - TREND
     rows = (
         Record.objects.filter(

@@ -7,6 +7,7 @@ from typing import Any, Final
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
@@ -14,7 +15,7 @@ from desk.floor.faults import fault
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.frame.forms import key_of, maybe, moment, number, words_of
-from desk.frame.page import new_key, on_line, signed_in, tabs_of
+from desk.frame.page import new_key, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import COOK
 from desk.stations.cook.board import Board, board_of
@@ -28,9 +29,9 @@ from desk.stations.cook.steps import correct_step, log_step, read_gauges
 from desk.stations.plain.page import station_context
 from desk.stations.yard.trace import fed
 from stock.cooking.follow import target
+from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
-from stock.line.cooking import Recipe
 
 TABS: Final = (
     ("cook_house", "Digesters"),
@@ -42,11 +43,16 @@ TABS: Final = (
 )
 
 
+def tabs(state: State) -> list[tuple[str, str, str]]:
+    """Return the cook house's pages."""
+    return [(name, label, reverse(name, args=[state.world.slug])) for name, label in TABS]
+
+
 def cook_context(state: State, tab: str) -> dict[str, Any]:
     """Return what every page of the cook station shows."""
     return {
-        "station": state.line.station("cook"),
-        "tabs": tabs_of(state, TABS, tab),
+        "station": state.line.stop("cook"),
+        "tabs": [(address, label, name == tab) for name, label, address in tabs(state)],
         "tabs_label": "Cook",
         "form_key": new_key(),
         "typed": {},
@@ -90,7 +96,7 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
     board = board_of(house)
     second = house.second(followed) if followed else None
     result = Result.objects.filter(world=state.world, number=number, superseded_by=None).select_related("by").first()
-    context = station_context(state, "cook")
+    context = station_context(state, house_of(state).station)
     context |= cook_context(state, "cook_house")
     context |= {
         "cook": cook,
@@ -118,14 +124,14 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
             cook.started_at + timedelta(minutes=recipe.fill_min),
             recipe.yard_stream or recipe.stream,
         ),
-        "cautions": recipe.cautions or state.line.station("cook").cautions,
+        "cautions": recipe.cautions or state.line.stop("cook").cautions,
         "what_if": what_if_context(house, followed, {}) if followed and followed.running else None,
         "may_correct": signed_in(request).may(COOK),
         "refused": refused,
         "trouble": house.trouble.get(number, ""),
         "readings": _readings(state, context["readings"], recipe),
     }
-    return render_page(request, state, "cook/page.html", context, here="cook", status=422 if refused else 200)
+    return render_page(request, state, "cook/page.html", context, here=house.station, status=422 if refused else 200)
 
 
 def _readings(state: State, readings: list[Any], recipe: Recipe) -> list[Any]:
@@ -136,7 +142,7 @@ def _readings(state: State, readings: list[Any], recipe: Recipe) -> list[Any]:
         if tank.liquor in kinds:
             own |= {tank.level, tank.strength}
     return sorted(
-        [one for one in readings if one.verdict.level != "ok" or one.tag.id in own or one.tag.id.startswith("blow")],
+        [one for one in readings if one.verdict.level != "ok" or one.tag.id in own or one.tag.of == recipe.blow_to],
         key=lambda one: one.verdict.level == "ok",
     )[:8]
 

@@ -20,9 +20,9 @@ from desk.stations.cook.models import RelationVersion
 from desk.stations.cook.pages.done import chosen_recipe
 from desk.stations.cook.pages.drawing import draw_scatter
 from desk.stations.cook.pages.overview import cook_context
+from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
 from stock.errors import DomainError
-from stock.line.cooking import Recipe
 
 LISTED: Final = 12
 
@@ -69,7 +69,9 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "refused": refused,
         "why": request.POST.get("why", "") if refused else "",
     }
-    return render_page(request, state, "cook/relation.html", context, here="cook", status=422 if refused else 200)
+    return render_page(
+        request, state, "cook/relation.html", context, here=house.station, status=422 if refused else 200
+    )
 
 
 def sentence(lesson: Lesson) -> str:

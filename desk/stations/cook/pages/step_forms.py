@@ -10,7 +10,7 @@ from desk.frame.forms import Field, maybe
 from desk.stations.cook.house import Followed, House
 from desk.stations.cook.news import Done
 from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME, MINDED, Amounts
-from stock.line.cooking import Recipe
+from stock.cooking.recipe import Recipe
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +62,7 @@ def step_forms(
             replace(one, text=str(typed.get(one.name, one.text))) for one in _fields(recipe, kind, wanted, given)
         )
         caution_step = MINDED.get(kind, "")
-        text = recipe.cautions.get(caution_step) or house.state.line.station("cook").cautions.get(caution_step, "")
+        text = recipe.cautions.get(caution_step) or house.state.line.stop("cook").cautions.get(caution_step, "")
         label, button = _labels(recipe, cook, kind)
         found.append(
             StepForm(kind, label, button, fields, caution_step if text else "", text, index == 0 or opened == kind)

@@ -17,9 +17,9 @@ from desk.stations.cook.house import Followed, House, house_of
 from stock.cooking.facts import CookFacts
 from stock.cooking.follow import follow, kinetic, planned_hold_min, whole_record
 from stock.cooking.kinetics import WOODS, simulate_kraft, simulate_soda
+from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin
-from stock.line.cooking import Recipe
 
 OTHER: Final = {"hardwood": "softwood", "softwood": "hardwood"}
 SAID: Final = Origin("entered", "typed just now")

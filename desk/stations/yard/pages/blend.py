@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
@@ -17,7 +17,7 @@ from desk.frame.page import page as render_page
 from desk.people.roles import RECORD
 from desk.stations.yard.models import BlendPlan
 from desk.stations.yard.pages.overview import acting, yard_context
-from desk.stations.yard.stock import LotHeld, Pile, YardNow, yard_of
+from desk.stations.yard.stock import LotHeld, Pile, YardNow, feeds, yard_of
 from desk.stations.yard.work import accept_blend
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
@@ -57,6 +57,7 @@ class Feeding:
 class Tried:
     """A blend worked out, or refused."""
 
+    stream: str
     values: dict[str, str]
     aim: str
     blend: Blend | None
@@ -67,34 +68,42 @@ class Tried:
     faulty: str
 
 
-def defaults(state: State) -> dict[str, str]:
+def chosen_stream(state: State, typed: Any) -> str:
+    """Return the stream to the digesters the blend is for: the one asked for, else the first."""
+    own = list(feeds(yard_of(state).part))
+    if not own:
+        raise Http404
+    asked = str(typed.get("stream", ""))
+    return asked if asked in own else own[0]
+
+
+def defaults(state: State, stream: str) -> dict[str, str]:
     """Return the limits as the mill set them, and the rate of the running order."""
     limits = yard_of(state).part.blend
     values = {name: f"{getattr(limits, name):g}" for name, *_ in FIELDS if hasattr(limits, name)}
-    values["total_bdt_per_h"] = f"{state.flows['chips_in']:.2f}"
+    values["total_bdt_per_h"] = f"{state.flows[stream]:.2f}"
     values |= {f"most_{name}": f"{100 * share:g}" for name, share in limits.species_most_frac.items()}
-    values |= {f"least_{pile.part.id}": f"{HOT_SHARE:g}" for pile in hot_piles(state)}
+    values |= {f"least_{pile.part.id}": f"{HOT_SHARE:g}" for pile in hot_piles(state, stream)}
     return values
 
 
-def hot_piles(state: State) -> list[Pile]:
-    """Return the piles that feed the wood line and stand outside their temperature band: they go first."""
-    piles = [
-        one for one in yard_of(state).piles.values() if one.part.stream == "chips_in" and one.part.feeds and one.lots
-    ]
+def hot_piles(state: State, stream: str) -> list[Pile]:
+    """Return the piles that feed a stream and stand outside their temperature band: they go first."""
+    piles = [one for one in yard_of(state).piles.values() if one.part.stream == stream and one.part.feeds and one.lots]
     readings = ((pile, state.readings.get(pile.part.probe or "")) for pile in piles)
     return [pile for pile, reading in readings if reading and reading.verdict.side == "high"]
 
 
 def attempt(state: State, typed: Any) -> Tried:
     """Work a blend out for what was typed; a fault names its field and keeps everything."""
-    values = {name: str(typed.get(name, value)).strip()[:20] for name, value in defaults(state).items()}
+    stream = chosen_stream(state, typed)
+    values = {name: str(typed.get(name, value)).strip()[:20] for name, value in defaults(state, stream).items()}
     aim: Aim = "steady" if typed.get("aim") == "steady" else "oldest"
     try:
         numbers = _numbers(values)
-        return _worked(state, values, numbers, aim)
+        return _worked(state, stream, values, numbers, aim)
     except DomainError as error:
-        return Tried(values, aim, None, (), (), (), error.message, error.argument)
+        return Tried(stream, values, aim, None, (), (), (), error.message, error.argument)
 
 
 def _numbers(values: dict[str, str]) -> dict[str, float]:
@@ -114,11 +123,11 @@ def _numbers(values: dict[str, str]) -> dict[str, float]:
     return found
 
 
-def candidates(yard: YardNow) -> list[tuple[Candidate, LotHeld, Pile]]:
+def candidates(yard: YardNow, stream: str) -> list[tuple[Candidate, LotHeld, Pile]]:
     """Return the lots that could be drawn in the next hours: the oldest of each pile, none set aside."""
     found = []
     for pile in yard.piles.values():
-        if pile.part.stream != "chips_in" or not pile.part.feeds:
+        if pile.part.stream != stream or not pile.part.feeds:
             continue
         for lot in [one for one in pile.lots if one.number not in yard.aside][:CANDIDATES]:
             home = yard.part.material(lot.material).form == "logs"
@@ -131,9 +140,9 @@ def candidates(yard: YardNow) -> list[tuple[Candidate, LotHeld, Pile]]:
     return found
 
 
-def _worked(state: State, values: dict[str, str], numbers: dict[str, float], aim: Aim) -> Tried:
+def _worked(state: State, stream: str, values: dict[str, str], numbers: dict[str, float], aim: Aim) -> Tried:
     yard = yard_of(state)
-    listed = candidates(yard)
+    listed = candidates(yard, stream)
     limits = Limits(
         moisture_least_frac=numbers["moisture_least_pct"] / 100,
         moisture_most_frac=numbers["moisture_most_pct"] / 100,
@@ -153,7 +162,7 @@ def _worked(state: State, values: dict[str, str], numbers: dict[str, float], aim
     blend = replace(blend, binding=tuple(_named(yard, one) for one in blend.binding))
     feeding = _feeding(state, yard, listed, blend, total)
     lots = tuple((lot.number, pile.part.id) for _, lot, pile in listed)
-    return Tried(values, aim, blend, feeding, expected(state, yard, listed, blend), lots, "", "")
+    return Tried(stream, values, aim, blend, feeding, expected(state, yard, listed, blend), lots, "", "")
 
 
 def _named(yard: YardNow, binding: Binding) -> Binding:
@@ -247,18 +256,19 @@ def expected(
 def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpResponse:
     """Show the blend."""
     yard = yard_of(state)
-    tried = attempt(state, request.POST if refused else {})
+    tried = attempt(state, request.POST if refused else request.GET)
     context = yard_context(state, "yard_blend")
     plan = BlendPlan.objects.filter(pk=yard.news.plan.pk).select_related("by").first() if yard.news.plan else None
     context |= {
-        "sentence": sentence(yard),
+        "sentence": sentence(yard, tried.stream),
+        "streams": [(name, state.line.stream(name).called, name == tried.stream) for name in feeds(yard.part)],
         "tried": tried,
         "fields": _rows(yard, tried),
         "aims": AIMS,
         "plan": plan,
         "refused": refused,
     }
-    return render_page(request, state, "yard/blend.html", context, here="yard", status=422 if refused else 200)
+    return render_page(request, state, "yard/blend.html", context, here=yard.station, status=422 if refused else 200)
 
 
 def _rows(yard: YardNow, tried: Tried) -> list[tuple[str, str, str, str]]:
@@ -272,12 +282,12 @@ def _rows(yard: YardNow, tried: Tried) -> list[tuple[str, str, str, str]]:
     return rows
 
 
-def sentence(yard: YardNow) -> str:
+def sentence(yard: YardNow, stream: str) -> str:
     """Say what the digesters are fed now."""
     rates = {
         pile: rate
         for pile, rate in yard.rates().items()
-        if yard.part.pile(pile).stream == "chips_in" and yard.part.pile(pile).feeds
+        if yard.part.pile(pile).stream == stream and yard.part.pile(pile).feeds
     }
     total = sum(rates.values())
     if not total:

@@ -1,55 +1,87 @@
 """Cane: depithing, washing, storing wet, and what leaves on the way."""
 
+from collections.abc import Sequence
 from typing import Final
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 
 from desk.floor.state import State
 from desk.frame.page import on_line
 from desk.frame.page import page as render_page
-from desk.frame.panels.attempt import attempt
+from desk.frame.panels.attempt import attempt, stand
 from desk.stations.yard.pages.overview import in_band, yard_context
 from desk.stations.yard.panels import YARD_PANELS
+from desk.stations.yard.stock import YardNow, yard_of
+from stock.intake.unit import Bagasse, Depither
+from stock.judge.here import Place
+from stock.tag import Tag
+from stock.washing.unit import Washer
 
-TAGS: Final = ("fibre_to_pith", "cane_dirt", "pith_fibre", "cane_stock", "cane_pile_temp", "cane_pile_ph", "cane_residual", "cane_plug", "cane_freeness")  # fmt: skip
-STREAMS: Final = (
-    ("bagasse_in", "Bagasse in"),
-    ("cane_fibre", "Fibre to the cook"),
-    ("pith", "Pith and dirt out"),
-)
+READ: Final = ("fibre_to_pith", "ash", "fibre_in_pith", "stock", "temperature", "ph", "residual", "plug", "freeness")
 BALANCE_W, BALANCE_H = 462, 150
 
 
 @on_line
 def page(request: HttpRequest, state: State) -> HttpResponse:
     """Show the cane side of the yard."""
-    tags = [state.line.tag(name) for name in TAGS]
+    yard = yard_of(state)
+    source = next((unit for unit in state.line.units if isinstance(unit, Bagasse)), None)
+    if source is None:
+        raise Http404(NO_CANE)
+    place = Place(state, source)
+    streams = streams_of(place)
+    tags = read_here(place, yard)
+    to_cook = state.flow(streams[1][0]).value if len(streams) > 1 else place.flow().value
+    piles = [pile for pile in yard.part.piles if pile.form == "bagasse"]
+    parts = [source, *state.line.graph.downstream(source.id), *piles]
     context = yard_context(state, "yard_cane")
     context |= {
         "sentence": in_band(
             state,
-            f"Bagasse {state.flows['bagasse_in']:.1f} BDt/h in, {state.flows['cane_fibre']:.1f} to the cook.",
+            f"Bagasse {place.flow().value:.1f} BDt/h in, {to_cook:.1f} to the cook.",
             tags,
         ),
         "readings": [state.readings[tag.id] for tag in tags if tag.id in state.readings],
         "advice": [(card, card.size) for card in state.advice_for(tags)],
-        "flows": [state.flow_figure(stream, label) for stream, label in STREAMS],
-        "balance": balance(state),
-        "panels": [
-            (name, attempt(state, YARD_PANELS[name], {}))
-            for name in ("depith", "pith_target", "cane_wash", "cane_store")
-        ],
+        "flows": [state.flow_figure(stream, label) for stream, label in streams],
+        "balance": balance(state, streams),
+        "panels": [attempt(one, {}) for one in stand(state, YARD_PANELS, parts)],
         "cane_cautions": CAUTIONS,
     }
-    return render_page(request, state, "yard/cane.html", context, here="yard")
+    return render_page(request, state, "yard/cane.html", context, here=yard.station)
 
 
-def balance(state: State) -> dict[str, object]:
+NO_CANE: Final = "No bagasse comes to this line."
+
+
+def streams_of(place: Place) -> list[tuple[str, str]]:
+    """Return what comes and what leaves: the bagasse, the fibre to the cook, the pith, each with its name."""
+    found = [(place.stream.id, "Bagasse in")]
+    depither = place.line.graph.nearest(place.unit.id, Depither)
+    if depither is not None:
+        found += [(depither.accept, "Fibre to the cook"), (depither.rest, "Pith and dirt out")]
+    return found
+
+
+def read_here(place: Place, yard: YardNow) -> list[Tag]:
+    """Return the tags of bagasse from the pile to the washed pulp, in the order people look at them."""
+    line = place.line
+    parts = {place.unit.id, place.stream.id, *(pile.id for pile in yard.part.piles if pile.form == "bagasse")}
+    for unit in line.graph.downstream(place.unit.id):
+        onward = line.graph.onward(unit.id)
+        parts |= {unit.id, onward.id if onward else ""}
+        if isinstance(unit, Washer):
+            break
+    tags = [tag for tag in line.tags if tag.of in parts and tag.reads in READ]
+    return sorted(tags, key=lambda tag: READ.index(tag.reads))
+
+
+def balance(state: State, streams: Sequence[tuple[str, str]]) -> dict[str, object]:
     """Draw what comes and what leaves, by what it is made of, from the running balance."""
     rows = []
     top = 20.0
-    whole = state.result.streams["bagasse_in"].bd_t_per_h or 1.0
-    for stream, label in STREAMS:
+    whole = state.result.streams[streams[0][0]].bd_t_per_h or 1.0
+    for stream, label in streams:
         flow = state.result.streams[stream]
         parts, x = [], 120.0
         for component, name in (("fibre", "fibre"), ("fines", "pith"), ("grit", "dirt")):

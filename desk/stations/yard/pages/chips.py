@@ -13,20 +13,36 @@ from desk.floor.state import State
 from desk.frame.forms import key_of, number
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
-from desk.frame.panels.attempt import attempt
+from desk.frame.panels.attempt import attempt, stand
 from desk.people.roles import CORRECT
 from desk.stations.yard.models import Classification
 from desk.stations.yard.news import Sampled
 from desk.stations.yard.pages.overview import acting, in_band, yard_context
 from desk.stations.yard.panels import YARD_PANELS
-from desk.stations.yard.stock import RUNNING_SHARE, STEPS, KnifeSet, YardNow, shares_of, source_name, sources, yard_of
+from desk.stations.yard.stock import (
+    FEED,
+    RUNNING_SHARE,
+    STEPS,
+    KnifeSet,
+    YardNow,
+    feeds,
+    shares_of,
+    source_name,
+    sources,
+    yard_of,
+)
 from desk.stations.yard.work import LOCK_CHECKS, LOCKING, classify, correct_class, knife_step
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.chips import CLASSES
-from stock.line.yard import Envelope
+from stock.intake.decisions import of_recipe
+from stock.intake.definition import Envelope
+from stock.intake.unit import Logs
+from stock.judge.here import Place
+from stock.primitives import Unit
+from stock.tag import Tag
 
 CLASS_LABELS: Final = ("Oversize", "Overthick", "Large accepts", "Small accepts", "Pins", "Fines")
-TAGS: Final = ("overthick", "chip_pins", "chip_fines", "bark_in_chips", "bark_wood", "stone_trap", "chip_bin_temp", "chip_meter_gap")  # fmt: skip
+READ: Final = ("overthick", "pins", "fines", "bark", "wood_in_bark", "stones", "temperature", "meter_gap")
 BAR_W, ROW_H = 296, 24
 TREND_W, TREND_H = 462, 96
 
@@ -47,18 +63,20 @@ class Bar:
 def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) -> HttpResponse:
     """Show logs and chips."""
     yard = yard_of(state)
-    source = request.GET.get("source", "feed")
     listed = sources(yard.part)
+    source = request.GET.get("source", FEED)
     if source not in dict(listed):
-        source = "feed"
+        source = FEED
+    stream = stream_of(yard, source)
+    place = Place(state, state.line.stream(stream))
     newest = next(iter(yard.samples.get(source, [])), None)
-    tags = [state.line.tag(name) for name in TAGS]
+    tags = read_here(place)
     readings = [state.readings[tag.id] for tag in tags if tag.id in state.readings]
     context = yard_context(state, "yard_chips")
     context |= {
         "sentence": in_band(
             state,
-            f"Logs {state.flows['logs_in']:.1f} BDt/h to the drum, chips {state.flows['chips_in']:.1f} to the cook.",
+            opening(place),
             tags,
         ),
         "readings": readings,
@@ -68,16 +86,14 @@ def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) 
         "newest_masses": list(zip(CLASS_LABELS, CLASSES, newest.masses_g, strict=True)) if newest else [],
         "may_correct": signed_in(request).may(CORRECT),
         "bars": bars(yard, newest) if newest else [],
-        "effects": effects(state, yard, newest) if newest else [],
+        "effects": effects(place, yard, newest) if newest else [],
         "trends": [trend(yard, knife) for knife in yard.knives()],
         "knives": [(knife, due_step(knife)) for knife in yard.knives()],
         "steps": STEPS,
         "locking": LOCKING,
         "checks": LOCK_CHECKS,
         "labels": CLASS_LABELS,
-        "panels": [
-            (name, attempt(state, YARD_PANELS[name], {})) for name in ("debark", "chip_prep", "wet_chips", "meter")
-        ],
+        "panels": [attempt(one, {}) for one in stand(state, YARD_PANELS, on_the_way(place))],
         "typed": request.POST if refused else {},
         "typed_masses": [
             (label, name, request.POST.get(name, "") if refused else "")
@@ -85,13 +101,42 @@ def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) 
         ],
         "refused": refused,
     }
-    return render_page(request, state, "yard/chips.html", context, here="yard", status=422 if refused else 200)
+    return render_page(request, state, "yard/chips.html", context, here=yard.station, status=422 if refused else 200)
 
 
 @on_line
 def page(request: HttpRequest, state: State) -> HttpResponse:
     """Show logs and chips."""
     return show(request, state)
+
+
+def stream_of(yard: YardNow, source: str) -> str:
+    """Return the stream to the digesters that a sample speaks for: its own, else the first."""
+    own = {name: stream for stream, name in feeds(yard.part).items()}
+    if not own:
+        raise Http404
+    return own.get(source) or next(iter(own.values()))
+
+
+def on_the_way(place: Place) -> list[Unit]:
+    """Return the units chips pass on their way into a stream, the first first."""
+    return [*reversed(list(place.line.graph.upstream(place.unit.id))), place.unit]
+
+
+def read_here(place: Place) -> list[Tag]:
+    """Return the tags of logs and chips on their way to a stream, in the order people look at them."""
+    parts = {place.stream.id, *(unit.id for unit in on_the_way(place))}
+    tags = [tag for tag in place.line.tags if tag.of in parts and tag.reads in READ]
+    return sorted(tags, key=lambda tag: READ.index(tag.reads))
+
+
+def opening(place: Place) -> str:
+    """Say what runs to the drum and to the cook."""
+    chips = place.flow().value
+    logs = place.line.graph.nearest(place.unit.id, Logs, up=True)
+    if logs is None:
+        return f"Chips {chips:.1f} BDt/h to the cook."
+    return f"Logs {place.at(logs).flow().value:.1f} BDt/h to the drum, chips {chips:.1f} to the cook."
 
 
 def _limits(part: Envelope) -> tuple[float | None, ...]:
@@ -116,37 +161,45 @@ def bars(yard: YardNow, row: Sampled) -> list[Bar]:
     return drawn
 
 
-def effects(state: State, yard: YardNow, row: Sampled) -> list[tuple[str, Figure]]:
+def effects(place: Place, yard: YardNow, row: Sampled) -> list[tuple[str, Figure]]:
     """Say what the off-fractions will do to kappa, rejects and liquor."""
     shares = shares_of(row)
     origin = Origin("computed", f"classes of {source_name(yard.part, row.source)}", row.at)
-    spread = figure(
-        "kappa_spread",
-        "kappa spread from thickness",
-        {
-            "class_each_frac": Datum([getattr(shares, f"{name}_pct") / 100 for name in CLASSES], origin),
-            "thin_kappa": Datum(state.line.cook.main.kappa_target, state.set_origin("recipe")),
-            "hot_frac": state.constant("knotter_kappa_hot_frac"),
-        },
-        result="spread_kappa",
-    )
+    found = []
+    try:
+        spread = figure(
+            "kappa_spread",
+            "kappa spread from thickness",
+            {
+                "class_each_frac": Datum([getattr(shares, f"{name}_pct") / 100 for name in CLASSES], origin),
+                "thin_kappa": of_recipe(place, "kappa_target"),
+                "hot_frac": of_recipe(place, "hot_frac"),
+            },
+            result="spread_kappa",
+        )
+        found.append(("Kappa", spread))
+    except LookupError:  # nothing is cooked of these chips
+        pass
     rejects = figure(
         "coarse_rejects_pct",
         "knots from coarse chips",
         {"oversize_pct": Datum(shares.oversize_pct, origin), "overthick_pct": Datum(shares.overthick_pct, origin)},
     )
-    bark = state.readings.get("bark_in_chips")
+    try:
+        bark = place.reading("bark")
+    except LookupError:
+        bark = Datum(0.5, Origin("assumed", "not measured"))
     liquor = figure(
         "fines_alkali",
         "liquor the small material takes",
         {
             "pins_pct": Datum(shares.pins_pct, origin),
             "fines_pct": Datum(shares.fines_pct, origin),
-            "bark_pct": bark.as_datum() if bark else Datum(0.5, Origin("assumed", "not measured")),
+            "bark_pct": bark,
         },
         decimals=2,
     )
-    return [("Kappa", spread), ("Knots", rejects), ("Liquor", liquor)]
+    return [*found, ("Knots", rejects), ("Liquor", liquor)]
 
 
 def trend(yard: YardNow, knife: KnifeSet) -> dict[str, Any]:

@@ -6,7 +6,9 @@ from typing import Final
 
 from desk.stations.yard.stock import Pile, YardNow
 from stock.figure import Figure
+from stock.intake.definition import PileDef
 from stock.intake.piles import AGE_BANDS_D
+from stock.judge.here import Place
 
 WIDTH, HEIGHT = 962, 222
 GROUND_Y: Final = 108.0
@@ -14,7 +16,7 @@ GAP: Final = 22.0
 LEAST_WIDE: Final = 96.0
 M_HIGH: Final = 8.0  # user units a metre of height
 STREAM: Final = 2.1  # user units a BDt/h
-BELTS: Final = {"chips_in": GROUND_Y + 62, "bagasse_in": GROUND_Y + 62}
+BELT_Y: Final = GROUND_Y + 62
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,13 +43,15 @@ class Drawn:
     feed: str
     full_pct: float
     cover: Figure | None
+    tone: str
+    second: bool
 
 
 @dataclass(frozen=True, slots=True)
 class Belt:
     """What runs from the piles to a cook, with where its number stands."""
 
-    species: str
+    tone: str
     path: str
     x: float
     y: float
@@ -67,12 +71,14 @@ class YardDrawing:
 
 def draw_yard(yard: YardNow, rates: dict[str, float]) -> YardDrawing:
     """Lay the piles out side by side; heights are on one scale, widths on another from a least width on."""
-    parts = [pile.part for pile in yard.piles.values()]
+    streams = list(dict.fromkeys(pile.part.stream for pile in yard.piles.values()))
+    piles = sorted(yard.piles.values(), key=lambda pile: streams.index(pile.part.stream))
+    parts = [pile.part for pile in piles]
     room = WIDTH - GAP * (len(parts) + 0.5) - LEAST_WIDE * len(parts)
     scale = room / sum(part.length_m for part in parts)
     left = GAP / 2
     drawn = []
-    for pile in yard.piles.values():
+    for pile in piles:
         wide = LEAST_WIDE + pile.part.length_m * scale
         drawn.append(_pile(yard, pile, left, wide, rates.get(pile.part.id, 0.0)))
         left += wide + GAP
@@ -152,19 +158,33 @@ def _pile(yard: YardNow, pile: Pile, left: float, wide: float, rate: float) -> D
     feed = ""
     if rate > 0 and part.feeds:
         half = max(0.8, rate * STREAM / 2)
-        belt = BELTS[part.stream]
-        feed = f"M{x - half:.1f} {GROUND_Y:.1f}L{x - half:.1f} {belt:.1f}L{x + half:.1f} {belt:.1f}L{x + half:.1f} {GROUND_Y:.1f}Z"
+        feed = f"M{x - half:.1f} {GROUND_Y:.1f}L{x - half:.1f} {BELT_Y:.1f}L{x + half:.1f} {BELT_Y:.1f}L{x + half:.1f} {GROUND_Y:.1f}Z"
     return Drawn(
         pile, _path(points), _path(full), _slices(points, pile.bands(now)), left, GROUND_Y - high, level, stock, rate, feed,
         100 * filled,
         yard.cover_figure(pile) if part.feeds else None,
+        tone_of(yard, part.stream),
+        second_species(yard, part),
     )  # fmt: skip
+
+
+def tone_of(yard: YardNow, stream: str) -> str:
+    """Return the tone of the family a stream belongs to."""
+    line = yard.state.line
+    family = Place(yard.state, line.stream(stream)).source.family
+    return next((one.tone for one in line.families if one.id == family), "wood")
+
+
+def second_species(yard: YardNow, part: PileDef) -> bool:
+    """Whether a pile holds another species than the first of its stream."""
+    return part.species != next(one.species for one in yard.part.piles if one.stream == part.stream)
 
 
 def _belts(yard: YardNow, drawn: list[Drawn]) -> tuple[Belt, ...]:
     """Trace the belts: each grows where a pile feeds it, and runs on to the cook."""
     belts = []
-    for stream, y in BELTS.items():
+    y = BELT_Y
+    for stream in dict.fromkeys(one.pile.part.stream for one in drawn):
         fed = [one for one in drawn if one.pile.part.stream == stream and one.feed]
         if not fed:
             continue
@@ -180,7 +200,7 @@ def _belts(yard: YardNow, drawn: list[Drawn]) -> tuple[Belt, ...]:
         points = upper + lower[::-1]
         arrow = f"M{end:.1f} {y - 3:.1f}L{end + 9:.1f} {y + total / 2:.1f}L{end:.1f} {y + total + 3:.1f}Z"
         flow = yard.state.flow_figure(stream, "needed by the cook")
-        belts.append(Belt(fed[0].pile.part.species, _path(points) + arrow, fed[0].x + 24, y + total + 18, flow))
+        belts.append(Belt(fed[0].tone, _path(points) + arrow, fed[0].x + 24, y + total + 18, flow))
     return tuple(belts)
 
 

@@ -11,12 +11,12 @@ from desk.floor.state import State
 from desk.frame.forms import key_of, number
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
-from desk.frame.panels.attempt import attempt
+from desk.frame.panels.attempt import attempt, stand
 from desk.people.roles import CORRECT
 from desk.stations.yard.lots import TESTED, Load, Weighed, correct_lot, receive, weigh
 from desk.stations.yard.models import Lot, Movement, Op
 from desk.stations.yard.pages.overview import acting, yard_context
-from desk.stations.yard.panels import YARD_PANELS
+from desk.stations.yard.panels import SAMPLING
 from desk.stations.yard.stock import lot_figure, yard_of
 from desk.stations.yard.trace import cooks_of_lot
 from stock.errors import DomainError
@@ -57,10 +57,10 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "fields": [(name, label, typed.get(name, "")) for name, label in LABELS.items()],
         "typed": typed,
         "refused": refused,
-        "samples": attempt(state, YARD_PANELS["samples"], {}),
+        "samples": next((attempt(one, {}) for one in stand(state, SAMPLING, [state.line.stop("yard")])), None),
         **_worked(state, typed),
     }
-    return render_page(request, state, "yard/lots.html", context, here="yard", status=422 if refused else 200)
+    return render_page(request, state, "yard/lots.html", context, here=yard.station, status=422 if refused else 200)
 
 
 @on_line
@@ -207,7 +207,7 @@ def show_lot(request: HttpRequest, state: State, number: str, *, refused: str = 
         "may_correct": signed_in(request).may(CORRECT),
         "refused": refused,
     }
-    return render_page(request, state, "yard/lot.html", context, here="yard", status=422 if refused else 200)
+    return render_page(request, state, "yard/lot.html", context, here=yard.station, status=422 if refused else 200)
 
 
 def _again(lot: Lot, name: str, request: HttpRequest, refused: str) -> str:

@@ -13,25 +13,39 @@ from desk.floor import clock
 from desk.floor.faults import fault
 from desk.floor.state import State
 from desk.frame.forms import key_of, number, words_of
-from desk.frame.page import new_key, on_line, signed_in, tabs_of
+from desk.frame.page import new_key, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.stations.plain.page import station_context
 from desk.stations.yard.pages.drawing import BAND_NAMES, draw_yard
 from desk.stations.yard.stock import YardNow, yard_of
 from desk.stations.yard.work import log_trip, release_lot
 from stock.errors import DomainError
-from stock.line.definition import Tag
+from stock.intake.definition import PileDef
+from stock.judge.here import Place
+from stock.tag import Tag
 
-# What the eye needs at the yard; everything else measured here stands on its own page.
-SHOWN = ("chip_moisture", "bark_in_chips", "overthick", "chip_fines", "chip_bin_temp", "metal_trips", "wood_stock", "cane_stock", "fibre_to_pith")  # fmt: skip
-TABS = (
-    ("yard", "Piles"),
-    ("yard_lots", "Lots"),
-    ("yard_chips", "Logs and chips"),
-    ("yard_cane", "Cane"),
-    ("yard_blend", "Blend"),
-    ("yard_files", "Files"),
-)
+# What the eye needs at the yard, of what is read at streams and units; what is read in piles is drawn there.
+SHOWN = frozenset({"moisture", "bark", "overthick", "fines", "temperature", "trips", "stock", "fibre_to_pith"})
+
+
+def tabs(state: State) -> list[tuple[str, str, str]]:
+    """Return the yard's pages: those of wood where there are chips, that of cane where there is bagasse."""
+    forms = {pile.form for pile in yard_of(state).part.piles}
+    named = [("yard_lots", "Lots")]
+    if "chips" in forms:
+        named += [("yard_chips", "Logs and chips")]
+    if "bagasse" in forms:
+        named += [("yard_cane", "Cane")]
+    if "chips" in forms:
+        named += [("yard_blend", "Blend")]
+    named += [("yard_files", "Files")]
+    slug = state.world.slug
+    return [("yard", "Piles", home(state)), *((name, label, reverse(name, args=[slug])) for name, label in named)]
+
+
+def of_eye(state: State, tag: Tag) -> bool:
+    """Whether a tag is shown on the yard's first page though nothing is off."""
+    return tag.reads in SHOWN and not isinstance(state.line.part(tag.of), PileDef)
 
 
 def acting(done: str, back: Callable[..., HttpResponse]) -> Callable[..., Any]:
@@ -51,12 +65,17 @@ def acting(done: str, back: Callable[..., HttpResponse]) -> Callable[..., Any]:
     return wrap
 
 
+def home(state: State) -> str:
+    """Return the address of the yard's first page."""
+    return reverse("station", args=[state.world.slug, yard_of(state).station])
+
+
 def yard_context(state: State, tab: str) -> dict[str, Any]:
     """Return what every page of the yard shows."""
     return {
         "yard": yard_of(state),
-        "station": state.line.station("yard"),
-        "tabs": tabs_of(state, TABS, tab, yard=reverse("station", args=[state.world.slug, "yard"])),
+        "station": state.line.stop("yard"),
+        "tabs": [(address, label, name == tab) for name, label, address in tabs(state)],
         "tab": tab,
         "tabs_label": "Yard",
         "form_key": new_key(),
@@ -68,8 +87,8 @@ def yard_context(state: State, tab: str) -> dict[str, Any]:
 def show(request: HttpRequest, state: State, *, refused: str = "", status: int = 200) -> HttpResponse:
     """Show the piles."""
     yard = yard_of(state)
-    context = station_context(state, "yard")
-    readings = [one for one in context["readings"] if one.tag.id in SHOWN or one.verdict.level != "ok"]
+    context = station_context(state, yard.station)
+    readings = [one for one in context["readings"] if of_eye(state, one.tag) or one.verdict.level != "ok"]
     rates = yard.rates()
     context |= yard_context(state, "yard")
     context |= {
@@ -86,27 +105,30 @@ def show(request: HttpRequest, state: State, *, refused: str = "", status: int =
         "trips": list(reversed(yard.trips))[:3],
         "trip_limit": yard.trips_figure(),
         "trip_count": yard.trip_counts[1],
-        "log_lots": [lot.number for lot in reversed(yard.piles["deck"].lots)][:12] if "deck" in yard.piles else [],
+        "log_lots": [
+            lot.number for pile in yard.piles.values() if pile.part.form == "logs" for lot in reversed(pile.lots)
+        ][:12],
         "typed": request.POST if refused else {},
         "refused": refused,
     }
-    return render_page(request, state, "yard/piles.html", context, here="yard", status=422 if refused else status)
+    return render_page(request, state, "yard/piles.html", context, here=yard.station, status=422 if refused else status)
 
 
 def sentence(yard: YardNow) -> str:
     """Say how the yard is, and the one thing that needs a person."""
     state = yard.state
-    days = [state.readings[name] for name in ("wood_stock", "cane_stock") if name in state.readings]
-    stock = (
-        f"Wood for {days[0].value:.0f} days, bagasse for {days[1].value:.0f}."
-        if len(days) == 2
-        else "No stock is booked."
-    )
+    days = [
+        f"{Place(state, state.line.part(tag.of)).family} for {state.readings[tag.id].value:.0f} days"
+        for tag in state.line.tags_reading("stock")
+        if tag.id in state.readings
+    ]
+    stock = f"{', '.join(days)}." if days else "no stock is booked."
+    stock = stock[:1].upper() + stock[1:]
     lying = {one.number for pile in yard.piles.values() for one in pile.lots}
     aside = [lot for lot in yard.aside if lot in lying]
     if aside:
         stock += f" Lot {aside[0]} is set aside: two metal trips."
-    tags = state.tags_of("yard")
+    tags = state.tags_of(yard.station)
     if yard.news.gate and not any(one.tag in tags for one in state.off):
         count = len(yard.news.gate)
         return f"{stock} {count} load{'s wait' if count > 1 else ' waits'} at the gate."
@@ -139,7 +161,7 @@ def trip(request: HttpRequest, state: State) -> HttpResponse:
         at=clock.now(),
         form_key=key_of(request),
     )
-    return redirect("station", world_slug=state.world.slug, station_id="yard")
+    return redirect(home(state))
 
 
 @on_line

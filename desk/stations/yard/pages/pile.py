@@ -49,7 +49,7 @@ def show(request: HttpRequest, state: State, pile_id: str, *, refused: str = "")
         "refused": refused,
         "materials": {one.id: one.name for one in yard.part.materials},
     }
-    return render_page(request, state, "yard/pile.html", context, here="yard", status=422 if refused else 200)
+    return render_page(request, state, "yard/pile.html", context, here=yard.station, status=422 if refused else 200)
 
 
 def sentence(state: State, pile: Pile) -> str:

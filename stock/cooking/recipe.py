@@ -1,10 +1,12 @@
 """Batch cooking as data: recipes of every school, digesters, liquor tanks, the steam they share."""
 
-from typing import Literal
+from typing import ClassVar, Literal
 
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
-from stock.line.parts import Id, Part, Pct
+from stock.cooking.unit import LIQUOR_POINTS
+from stock.parts import Id, Instrumented, Part, Pct, Point, Points, points
+from stock.primitives import LEVEL
 
 School = Literal["kraft", "soda", "acid", "bisulphite"]
 Liquor = Literal["white", "black", "caustic", "acid"]
@@ -95,10 +97,26 @@ class Recipe(Part):
     slope_pct: float = Field(ge=0, le=1)
     alkaline: Alkaline | None = None
     sulphite: Sulphite | None = None
-    kappa_tag: Id | None = Field(None, description="tag its kappa is kept under")
-    residual_tag: Id | None = Field(None, description="tag its residual alkali is kept under")
-    rejects_tag: Id | None = Field(None, description="tag its knots and rejects are kept under")
+    hot_frac: float = Field(
+        1, ge=0, le=1, description="how hot and short it is: 1 as 170 °C for 100 min, 0 as 155 °C for 360 min"
+    )
     cautions: dict[str, str] = Field(default_factory=dict, description="step: what to mind before it, of this school")
+    _read_by: dict[str, str] = PrivateAttr(default_factory=dict)
+
+    @property
+    def kappa_tag(self) -> str | None:
+        """The tag its kappa is kept under: the one that reads it where its unit's pulp leaves."""
+        return self._read_by.get("kappa")
+
+    @property
+    def residual_tag(self) -> str | None:
+        """The tag its residual alkali is kept under."""
+        return self._read_by.get("residual")
+
+    @property
+    def rejects_tag(self) -> str | None:
+        """The tag its knots and rejects are kept under."""
+        return self._read_by.get("knots")
 
     @property
     def is_sulphite(self) -> bool:
@@ -135,28 +153,62 @@ class Recipe(Part):
         return self.acid.kappa_sd if self.is_sulphite else self.alkali.kappa_sd
 
 
-class Digester(Part):
+class Digester(Instrumented):
     """A batch digester and its instruments."""
+
+    POINTS: ClassVar[Points] = points(
+        temperature=Point("Temperature of {of}", "Temp.", "temperature_c", (10, 200), 1, ("temperature", "temp")),
+        bottom=Point(
+            "{of} lower circulation", "Lower", "temperature_c", (10, 200), 1, ("bottom", "lower", "circulation")
+        ),
+        pressure=Point("Pressure of {of}", "Pressure", "pressure_kpa_g", (0, 1500), 0, ("pressure", "press")),
+    )
 
     number: int = Field(ge=1, le=99)
     volume_m3: float = Field(gt=0, le=2000)
     recipes: list[Id] = Field(min_length=1, description="what it may cook, the usual one first")
     steel_t: float = Field(gt=0, le=1000, description="steel that warms with the cook")
-    temperature: Id = Field(description="tag of its temperature")
-    bottom: Id | None = Field(None, description="tag of its lower temperature")
-    pressure: Id | None = Field(None, description="tag of its pressure")
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return f"Digester {self.number}"
+
+    @property
+    def temperature(self) -> str:
+        """The tag of its temperature; '' where none reads it."""
+        return self.tag_of("temperature") or ""
+
+    @property
+    def bottom(self) -> str | None:
+        """The tag of its lower temperature."""
+        return self.tag_of("bottom")
+
+    @property
+    def pressure(self) -> str | None:
+        """The tag of its pressure."""
+        return self.tag_of("pressure")
 
 
-class Tank(Part):
+class Tank(Instrumented):
     """A tank of cooking or spent liquor."""
 
-    id: Id
+    POINTS: ClassVar[Points] = points(level=LEVEL, **LIQUOR_POINTS)
+
     name: str
     liquor: Liquor
     volume_m3: float = Field(gt=0)
     low_pct: Pct = 10.0
-    level: Id = Field(description="tag of its level")
-    strength: Id | None = Field(None, description="tag of its strength")
+
+    @property
+    def level(self) -> str:
+        """The tag of its level; '' where none reads it."""
+        return self.tag_of("level") or ""
+
+    @property
+    def strength(self) -> str | None:
+        """The tag of its strength; of spent liquor, that of the residual it is known by."""
+        return self.tag_of("strength")
 
 
 class CookDef(Part):
@@ -178,9 +230,7 @@ class CookDef(Part):
     @property
     def sensors(self) -> frozenset[str]:
         """Tags of the digesters' own instruments."""
-        return frozenset(
-            tag for one in self.digesters for tag in (one.temperature, one.bottom, one.pressure) if tag is not None
-        )
+        return frozenset(tag for one in self.digesters for tag in (one.temperature, one.bottom, one.pressure) if tag)
 
     def recipe(self, recipe_id: str) -> Recipe:
         """Return a recipe; LookupError where there is none."""
@@ -190,14 +240,17 @@ class CookDef(Part):
         message = f"there is no recipe {recipe_id}"
         raise LookupError(message)
 
-    def figure_of(self, recipe: Recipe, field: str) -> float | None:
-        """Return a number of a recipe, of its alkali, or of a digester that cooks it; None where there is none."""
-        vessel = next((one for one in self.digesters if recipe.id in one.recipes), None)
-        for part in (recipe, recipe.alkaline, vessel):
-            value = getattr(part, field.replace("digester_", "") if part is vessel else field, None)
-            if isinstance(value, (int, float)):
-                return float(value)
-        return None
+    def holding(self, recipe: Recipe) -> Digester:
+        """Return a digester that cooks a recipe; LookupError where none does."""
+        for one in self.digesters:
+            if recipe.id in one.recipes:
+                return one
+        message = f"no digester cooks {recipe.name}"
+        raise LookupError(message)
+
+    def at(self, unit_id: str) -> list[Recipe]:
+        """Return the recipes cooked at a unit of the balance."""
+        return [one for one in self.recipes if one.unit == unit_id]
 
     def digester(self, number: int) -> Digester:
         """Return a digester; LookupError where there is none."""
@@ -212,7 +265,7 @@ class CookDef(Part):
         return next((tank for tank in self.tanks if tank.liquor == liquor), None)
 
 
-def faults_of_cooking(cook: CookDef, tags: set[str], streams: set[str], units: set[str]) -> list[str]:
+def faults_of_cooking(cook: CookDef, streams: set[str], units: set[str]) -> list[str]:
     """Return what is wrong between the parts of a cooking house, one sentence a fault."""
     faults = []
     ids = [one.id for one in cook.recipes]
@@ -231,11 +284,6 @@ def faults_of_cooking(cook: CookDef, tags: set[str], streams: set[str], units: s
             for field, name in (("unit", one.unit), ("blow_to", one.blow_to))
             if name is not None and name not in units
         ]
-        faults += [
-            f"{place} · {field}: there is no tag {name}"
-            for field in ("kappa_tag", "residual_tag", "rejects_tag")
-            if (name := getattr(one, field)) is not None and name not in tags
-        ]
         if max(stage.to_c for stage in one.stages) > one.most_c:
             faults.append(f"{place} · stages: {one.cook_c:g} °C is above most_c, {one.most_c:g} °C")
         if ids.count(one.id) > 1:
@@ -245,15 +293,6 @@ def faults_of_cooking(cook: CookDef, tags: set[str], streams: set[str], units: s
     for digester in cook.digesters:
         place = f"cook · digesters · {digester.number}"
         faults += [f"{place} · recipes: there is no recipe {name}" for name in digester.recipes if name not in ids]
-        faults += [
-            f"{place} · {field}: there is no tag {name}"
-            for field in ("temperature", "bottom", "pressure")
-            if (name := getattr(digester, field)) is not None and name not in tags
-        ]
-    for tank in cook.tanks:
-        faults += [
-            f"cook · tanks · {tank.id} · {field}: there is no tag {name}"
-            for field in ("level", "strength")
-            if (name := getattr(tank, field)) is not None and name not in tags
-        ]
+        if not digester.temperature:
+            faults.append(f"{place}: no tag reads its temperature (of: {digester.id}, reads: temperature)")
     return faults

@@ -6,15 +6,16 @@ from typing import Final
 from django.urls import reverse
 
 from desk.floor import clock
-from desk.floor.contributions import Contribution
+from desk.floor.due import Item
 from desk.floor.models import Cook
-from desk.floor.next_up import Item
-from desk.floor.state import Reading, State
+from desk.floor.reading import Reading
+from desk.floor.state import State
 from desk.stations.cook.bench import tags_of, titrated
 from desk.stations.cook.board import board_of
 from desk.stations.cook.house import Followed, House, house_of, recipe_of
 from stock.errors import DomainError
 from stock.figure import Origin
+from stock.judge.here import Place
 from stock.judge.limits import judge
 
 SAMPLE_BEFORE: Final = timedelta(minutes=20)
@@ -41,7 +42,7 @@ def _blows(house: House) -> list[Item]:
         if overdue:
             words = f"Past its end point. {words}"
         what = f"Blow cook {one.cook.number}, digester {one.cook.digester}"
-        items.append(Item(max(one.blow_at, now), what, words, "act" if overdue else "ok", "cook", now=overdue))
+        items.append(Item(max(one.blow_at, now), what, words, "act" if overdue else "ok", house.station, now=overdue))
         sample = one.blow_at - SAMPLE_BEFORE
         by_hand = house.step(one.cook, "chips") is not None
         if (
@@ -51,7 +52,7 @@ def _blows(house: House) -> list[Item]:
             and house.step(one.cook, "sample") is None
         ):
             what = f"Sample the liquor of cook {one.cook.number}"
-            items.append(Item(now, what, "Residual alkali, 20 min before relief.", "ok", "cook", now=True))
+            items.append(Item(now, what, "Residual alkali, 20 min before relief.", "ok", house.station, now=True))
     return items
 
 
@@ -64,7 +65,7 @@ def _charged(house: House) -> list[Item]:
             what = f"Steam on cook {one.cook.number}, digester {one.cook.digester}"
             at = wait.until or house.state.now
             words = f"{wait.words[:1].upper()}{wait.words[1:]}."
-            items.append(Item(max(at, house.state.now), what, words, "ok", "cook", now=at <= house.state.now))
+            items.append(Item(max(at, house.state.now), what, words, "ok", house.station, now=at <= house.state.now))
     return items
 
 
@@ -83,7 +84,7 @@ def _results(house: House) -> list[Item]:
         words = f"Forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}."
         late = now > forecast.at + RESULT_LATE
         items.append(
-            Item(max(at, now), f"Kappa of cook {number}", words, "outside" if late else "ok", "cook", now=late)
+            Item(max(at, now), f"Kappa of cook {number}", words, "outside" if late else "ok", house.station, now=late)
         )
     return sorted(items, key=lambda item: item.at)[:2]
 
@@ -98,7 +99,13 @@ def _steam(house: House) -> list[Item]:
     minutes, most = over
     words = f"{most:.1f} t/h wanted, {house.part.steam_t_per_h:g} there. Set a heat-up later."
     return [
-        Item(house.state.now + timedelta(minutes=minutes), "Steam short in the cook house", words, "outside", "cook")
+        Item(
+            house.state.now + timedelta(minutes=minutes),
+            "Steam short in the cook house",
+            words,
+            "outside",
+            house.station,
+        )
     ]
 
 
@@ -111,7 +118,7 @@ def _charges(house: House) -> list[Item]:
         late = one.at <= house.state.now
         words = f"Planned for {clock.local(one.at):%H:%M} by {one.by}."
         what = f"Charge cook {one.number}, digester {one.digester}"
-        items.append(Item(max(one.at, house.state.now), what, words, "ok", "cook", now=late))
+        items.append(Item(max(one.at, house.state.now), what, words, "ok", house.station, now=late))
     return items
 
 
@@ -121,7 +128,7 @@ def sheet(state: State) -> list[tuple[str, list[str]]]:
         return []
     house = house_of(state)
     rows = [_row(one) for one in house.all() if one.running] or ["No cook is in a digester."]
-    start, _ = clock.shift_of(state.now)
+    start, _ = clock.shift_of(state.now, state.line.shifts)
     parts = [("Cooks in flight", rows)]
     found = [
         f"Cook {number}: kappa {house.news.results[number].kappa:.1f} found, {forecast.kappa:.1f} ± {forecast.half_kappa:.1f} forecast"
@@ -188,4 +195,23 @@ def readings(state: State) -> list[Reading]:
     return list(found.values())
 
 
-COOKING = Contribution(readings=readings, due=due, sheet=sheet, places=places)
+def leads(state: State) -> dict[str, str]:
+    """Say of each family of fibre which cook is at temperature, and what it has to go."""
+    if not state.line.cook.recipes:
+        return {}
+    found: dict[str, str] = {}
+    for one in house_of(state).all():
+        if one.state.phase != "at temperature":
+            continue
+        family = Place(state, state.line.unit(one.recipe.unit)).source.family or ""
+        left = max(one.state.aim.value - one.state.done.value, 0)
+        found.setdefault(family, f"Cook {one.cook.number} is at temperature, {left:.0f} {one.facts.way.unit} to go.")
+    return found
+
+
+def urgent(state: State) -> str:
+    """Say which cook is past its end."""
+    if not state.line.cook.recipes:
+        return ""
+    late = next((one for one in house_of(state).all() if one.state.phase == "past its end"), None)
+    return f"Cook {late.cook.number} is past its end point: blow it." if late else ""

@@ -1,15 +1,16 @@
-"""What the yard adds to the floor: readings, things due, the hand-over, the trips of past shifts."""
+"""What the yard tells every page: things due, the hand-over, the trips of past shifts, lots by number."""
 
 from datetime import timedelta
+from typing import Final
 
 from django.urls import reverse
 from django.utils import timezone
 
-from desk.floor.contributions import Contribution
-from desk.floor.next_up import Item
+from desk.floor.due import Item
 from desk.floor.state import State
+from desk.floor.station import Told
 from desk.stations.yard.models import Lot
-from desk.stations.yard.stock import RUNNING_SHARE, STEPS, KnifeSet, YardNow, derived, yard_of
+from desk.stations.yard.stock import RUNNING_SHARE, STEPS, KnifeSet, YardNow, yard_of
 from stock.figure import Datum, Origin
 
 
@@ -30,7 +31,7 @@ def _gate(yard: YardNow) -> list[Item]:
     what = f"Receive {'the load' if waiting == 1 else f'{waiting} loads'} at the gate"
     words = f"First: ticket {first.ticket}, {name}, weighed {timezone.localtime(first.at):%H:%M}."
     level = "outside" if yard.state.now - first.at > timedelta(hours=1) else "ok"
-    return [Item(first.at, what, words, level, "yard", now=True)]
+    return [Item(first.at, what, words, level, yard.station, now=True)]
 
 
 def _knives(yard: YardNow) -> list[Item]:
@@ -42,7 +43,7 @@ def _knife(yard: YardNow, knife: KnifeSet) -> Item | None:
     now, name = yard.state.now, knife.chipper.name
     if knife.last_step not in ("", STEPS[-1]):
         words = f"Last step: {knife.last_step}."
-        return Item(now, f"{name}: finish the knife change", words, "outside", "yard", now=True)
+        return Item(now, f"{name}: finish the knife change", words, "outside", yard.station, now=True)
     if knife.trend is None:
         return None
     # Hours on the knives are hours run; the clock goes on while a chipper stands.
@@ -50,7 +51,9 @@ def _knife(yard: YardNow, knife: KnifeSet) -> Item | None:
     limit = yard.part.chips.overthick_most_pct
     words = f"Overthick reaches {limit:g} % after {knife.trend.value:.1f} h more running."
     late = at <= now
-    return Item(max(at, now), f"Change knives, {name.lower()}", words, "outside" if late else "ok", "yard", now=late)
+    return Item(
+        max(at, now), f"Change knives, {name.lower()}", words, "outside" if late else "ok", yard.station, now=late
+    )
 
 
 def _blend(yard: YardNow) -> list[Item]:
@@ -61,14 +64,14 @@ def _blend(yard: YardNow) -> list[Item]:
     if until < now - timedelta(hours=12):
         return []
     words = f"The one of {timezone.localtime(plan.from_at):%H:%M} ends."
-    return [Item(max(until, now), "Choose the next chip blend", words, "ok", "yard", now=until <= now)]
+    return [Item(max(until, now), "Choose the next chip blend", words, "ok", yard.station, now=until <= now)]
 
 
 def _aside(yard: YardNow) -> list[Item]:
     lying = {one.number for pile in yard.piles.values() for one in pile.lots}
     words = "Two metal trips in it: find the broken part, then release it."
     return [
-        Item(yard.state.now, f"Lot {lot} set aside", words, "outside", "yard", now=True)
+        Item(yard.state.now, f"Lot {lot} set aside", words, "outside", yard.station, now=True)
         for lot in yard.aside
         if lot in lying
     ][:2]
@@ -79,7 +82,14 @@ def _files(yard: YardNow) -> list[Item]:
         return []
     first = yard.news.broken[0]
     return [
-        Item(first.at, "A device's file was set aside", f"{first.name}: {first.reason}.", "outside", "yard", now=True)
+        Item(
+            first.at,
+            "A device's file was set aside",
+            f"{first.name}: {first.reason}.",
+            "outside",
+            yard.station,
+            now=True,
+        )
     ]
 
 
@@ -110,7 +120,7 @@ def sheet(state: State) -> list[tuple[str, list[str]]]:
 
 def series(state: State, name: str) -> Datum | None:
     """Return the trips of past shifts."""
-    if name != "metal_trips" or state.line.yard is None:
+    if name != "trips" or state.line.yard is None:
         return None
     before, _ = yard_of(state).trip_counts
     return Datum(before, Origin("entered", f"the log, {len(before)} full shifts back"))
@@ -133,4 +143,16 @@ def places(state: State, text: str) -> list[tuple[str, str, str]]:
     ]
 
 
-YARD = Contribution(readings=derived, due=due, sheet=sheet, series=series, places=places)
+STORY: Final = ("stock", "moisture", "overthick", "trips")
+
+
+def story(state: State) -> Told | None:
+    """Tell the yard in a line: stock, moisture, thickness, trips; its piles only where one is off."""
+    if state.line.yard is None:
+        return None
+    yard = yard_of(state)
+    own = [state.readings[tag.id] for tag in state.tags_of(yard.station) if tag.id in state.readings]
+    shown = [one for one in own if one.tag.reads in STORY]
+    off = [one for one in own if one.verdict.level != "ok"]
+    quiet = sorted((one for one in shown if one not in off), key=lambda one: STORY.index(one.tag.reads))
+    return Told(state.line.station(yard.station).name, "", quiet, off)

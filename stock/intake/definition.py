@@ -1,13 +1,13 @@
 """The yard as data: what is bought, where it lies, what it runs through before the digester."""
 
-from typing import Literal, TypeVar
+from typing import ClassVar, Literal, TypeVar
 
 from pydantic import Field
 
 from stock.intake.lot import Test
-from stock.line.parts import Frac, Id, Part, Pct
+from stock.parts import Fitted, Frac, Id, Instrumented, Part, Pct, Point, Points, points
 
-P = TypeVar("P", bound="Named")
+P = TypeVar("P", bound="Named | PileDef")
 
 
 class Named(Part):
@@ -65,9 +65,22 @@ class Material(Named):
     tests: list[ReceivingTest]
 
 
-class PileDef(Named):
+class PileDef(Instrumented):
     """A pile or a deck outdoors."""
 
+    POINTS: ClassVar[Points] = points(
+        temperature=Point(
+            "{of}, hottest probe",
+            "Hottest",
+            "temperature_c",
+            (-30, 95),
+            0,
+            ("pile", "probe", "temperature", "hot", "temp"),
+        ),
+        ph=Point("{of} liquor pH", "pH", "ph", (2, 10), 1, ("pile", "ph", "liquor")),
+    )
+
+    name: str
     form: Literal["logs", "chips", "bagasse"]
     species: Id
     stream: Id = Field(description="stream of the balance it feeds")
@@ -79,21 +92,24 @@ class PileDef(Named):
     solid_volume_factor: float = Field(gt=0, lt=0.74)
     packing_frac: float = Field(0.1, ge=0, le=0.4)
     feeder_most_m3_per_h: float | None = Field(None, gt=0)
-    probe: Id | None = Field(None, description="tag of its hottest probe")
     hot_over_mean_c: float = Field(
         15, ge=0, le=40, description="how far the hottest probe stands above the pile's mean"
     )
 
+    @property
+    def probe(self) -> str | None:
+        """The tag of its hottest probe."""
+        return self.tag_of("temperature")
 
-class Drum(Part):
-    """The debarking drum and what is known of it."""
 
-    volume_m3: float = Field(gt=0)
-    fill_frac: float = Field(gt=0, le=0.8)
-    log_solid_frac: float = Field(ge=0.3, le=0.75)
-    rate_per_min: float = Field(gt=0, le=2)
-    bark_in_frac: float = Field(gt=0, lt=0.5)
-    bark_moisture_frac: float = Field(ge=0, lt=1)
+class ChipFeed(Part):
+    """What chips pass on their way into a stream: meter, washer, steaming bin."""
+
+    stream: Id
+    bulk_bd_kg_per_m3: Fitted = Field(description="bone-dry bulk density the meter is set for")
+    washer_limit_m3_per_h: float = Field(gt=0, le=10_000, description="most loose chips the washer takes")
+    comes_at_c: float = Field(8, ge=-40, le=60, description="chips as they come to the bin")
+    steam_t_per_h: float = Field(gt=0, le=500, description="steam there is for them")
 
 
 class Chipper(Named):
@@ -131,16 +147,23 @@ class YardDef(Part):
     species: list[Species]
     materials: list[Material]
     piles: list[PileDef]
-    drum: Drum
+    feeds: list[ChipFeed] = Field(default_factory=list)
     chippers: list[Chipper]
     detectors: list[str] = Field(description="where metal is looked for")
     finds: list[str] = Field(description="what it usually turns out to be")
     chips: Envelope
     blend: BlendLimits
     monthly_c: list[float] = Field(min_length=12, max_length=12, description="mean outdoor temperature, January first")
-    washer_limit_m3_per_h: float = Field(gt=0)
     lead_d: float = Field(ge=0, description="days to the next sure delivery")
     chip_yield_frac: Frac = Field(description="chips from debarked wood, screening rejects taken out")
+
+    def feed(self, stream_id: str) -> ChipFeed:
+        """Return what chips pass on their way into a stream; LookupError where nothing is said of it."""
+        for one in self.feeds:
+            if one.stream == stream_id:
+                return one
+        message = f"the yard says nothing of how chips come into {stream_id}"
+        raise LookupError(message)
 
     def material(self, material_id: str) -> Material:
         """Return a material; LookupError where there is none."""

@@ -1,0 +1,117 @@
+"""What a station is to the rest of the desk: one object that says all it adds, and the list of them.
+
+The floor, the frame and the screens ask; which stations there are they learn from the settings.
+Adding a station touches its own folder and that list.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cache
+from importlib import import_module
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from django.conf import settings
+
+from stock.figure import Datum, Figure
+from stock.line.definition import Definition
+
+if TYPE_CHECKING:
+    from datetime import datetime
+
+    from django.http import HttpRequest, HttpResponse
+    from django.urls import URLPattern
+
+    from desk.exchange.pick_up import Taker
+    from desk.exchange.tables import Table
+    from desk.floor.due import Item
+    from desk.floor.models import Record, World
+    from desk.floor.reading import Reading
+    from desk.floor.state import State
+    from desk.frame.panels.attempt import Panel
+    from desk.people.models import Person
+    from stock.line.story import Story
+
+
+def _nothing(*_: Any) -> tuple[()]:
+    return ()
+
+
+def _none(*_: Any) -> None:
+    return None
+
+
+def _no_words(*_: Any) -> dict[str, Any]:
+    return {}
+
+
+def _no_word(*_: Any) -> str:
+    return ""
+
+
+def _always(line: Definition) -> bool:  # noqa: ARG001  the shape of every test
+    return True
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """A line of words on the Line: the lead, what is quiet, what is off."""
+
+    name: str
+    lead: str
+    readings: Sequence["Reading"]
+    off: Sequence["Reading"]
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """What a demonstration brings of the days before it opens."""
+
+    folder: Path
+    people: Mapping[str, "Person"]
+    opened: "datetime"
+    story: "Story"
+
+
+@dataclass(frozen=True, slots=True)
+class Station:
+    """One station of the desk.
+
+    `kind` is the kind of stop on the ribbon it is for, '' for what serves them all. Functions
+    take the line's state; `readings` the measured part of it, and none of what they feed.
+    `counters` names what a plant's server counts for it besides the tags, and who takes it.
+    """
+
+    kind: str
+    title: str
+    serves: Callable[[Definition], bool] = _always
+    home: "Callable[[HttpRequest, State, str], HttpResponse] | None" = None
+    tabs: "Callable[[State], Sequence[tuple[str, str, str]]]" = _nothing  # name, label, address of each of its pages
+    urls: "Callable[[], Sequence[URLPattern]]" = tuple
+    panels: "Sequence[Panel]" = ()
+    tables: "Mapping[str, Table]" = field(default_factory=dict)
+    takers: "Mapping[str, Taker]" = field(default_factory=dict)
+    figures: "Mapping[str, Callable[[State, str], Figure]]" = field(default_factory=dict)
+    readings: "Callable[[State], Iterable[Reading]]" = _nothing
+    due: "Callable[[State], Iterable[Item]]" = _nothing
+    sheet: "Callable[[State], Iterable[tuple[str, list[str]]]]" = _nothing
+    series: "Callable[[State, str], Datum | None]" = _none
+    places: "Callable[[State, str], Iterable[tuple[str, str, str]]]" = _nothing
+    story: "Callable[[State], Told | None]" = _none
+    leads: "Callable[[State], Mapping[str, str]]" = _no_words  # family: what is worth saying first of it
+    urgent: "Callable[[State], str]" = _no_word  # what cannot wait, for the Line's sentence
+    counters: "Callable[[Definition], Mapping[str, Callable[[World, Sequence[float]], None]]]" = _no_words
+    past: "Callable[[World, Past], Iterable[Record]]" = _nothing
+    pages: "Callable[[State], Iterable[str]]" = _nothing  # addresses on the line, for tests and pictures
+
+
+@cache
+def stations() -> tuple[Station, ...]:
+    """Return every station there is, in the order of the settings."""
+    return tuple(import_module(f"desk.stations.{name}.station").STATION for name in settings.FOX_STATIONS)
+
+
+def station_for(line: Definition, kind: str) -> Station:
+    """Return the station that serves a kind of stop on a line: its own, else the plain one."""
+    own = next((one for one in stations() if one.kind == kind and one.serves(line)), None)
+    return own or next(one for one in stations() if one.kind == "")

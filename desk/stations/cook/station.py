@@ -1,0 +1,56 @@
+"""What the cook house adds to the desk."""
+
+from collections.abc import Iterable
+from typing import Final
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.urls import reverse
+
+from desk.floor.state import State
+from desk.floor.station import Station
+from desk.stations.cook.devices import TAKERS, counters
+from desk.stations.cook.figures import cook_figure
+from desk.stations.cook.history import load_past
+from desk.stations.cook.judgement import card_figure
+from desk.stations.cook.pages import overview
+from desk.stations.cook.pages.charge import charge_figure
+from desk.stations.cook.pages.liquor import liquor_figure
+from desk.stations.cook.tables import COOK_TABLES
+from desk.stations.cook.telling import due, leads, places, readings, sheet, urgent
+from desk.stations.cook.urls import urls
+
+
+def _home(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
+    return redirect("cook_house", world_slug=state.world.slug)
+
+
+def _pages(state: State) -> Iterable[str]:
+    """Yield the address of each of its pages, one cook and its sheet among them."""
+    slug = state.world.slug
+    yield from (address for name, _, address in overview.tabs(state) if name != "cook_house")
+    for cook in state.cooks[:1]:
+        yield reverse("cook", args=[slug, cook.number])
+        yield reverse("cook_sheet", args=[slug, cook.number])
+
+
+STATION: Final = Station(
+    kind="cook",
+    title="Cook house",
+    serves=lambda line: bool(line.cook.recipes) and bool(line.stop_id("cook")),
+    home=_home,
+    tabs=overview.tabs,
+    urls=urls,
+    tables=COOK_TABLES,
+    takers=TAKERS,
+    figures={"cook": cook_figure, "charge": charge_figure, "liquor": liquor_figure, "card": card_figure},
+    readings=readings,
+    due=due,
+    sheet=sheet,
+    places=places,
+    leads=leads,
+    urgent=urgent,
+    counters=counters,
+    past=load_past,
+    pages=_pages,
+)

@@ -1,0 +1,53 @@
+"""The machine end as the balance sees it: head box, wire, save-all, dryer, reel, effluent."""
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from stock.primitives import Mix, Separate, Sink
+
+
+class MachineChest(Mix):
+    """The chest the machine draws from."""
+
+    kind: Literal["machine_chest"]
+    volume_m3: float = Field(gt=0)
+
+
+class HeadBox(Mix):
+    """Stock thinned for the wire."""
+
+    GATE: ClassVar[str] = "consistency"
+
+    kind: Literal["head_box"]
+
+
+class Wire(Separate):
+    """Wire and press: what stays in the sheet, what goes through."""
+
+    kind: Literal["wire"]
+
+
+class SaveAll(Separate):
+    """Fibre won back from white water."""
+
+    kind: Literal["save_all"]
+
+
+class Dryer(Separate):
+    """Where the sheet is dried."""
+
+    kind: Literal["dryer"]
+
+
+class Reel(Sink):
+    """The reel: the order is counted here."""
+
+    kind: Literal["reel"]
+    order: Literal[True] = True
+
+
+class Effluent(Sink):
+    """What leaves for the sewer."""
+
+    kind: Literal["effluent"]

@@ -1,0 +1,92 @@
+"""How the units of a line hang together: what runs in and out, what lies up and down the stock's own way."""
+
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, TypeVar
+
+from stock.primitives import Dose, Mix, Sink, Tank, Unit, Water
+
+if TYPE_CHECKING:
+    from stock.line.definition import StreamDef
+
+U = TypeVar("U", bound=Unit)
+
+
+class Graph:
+    """The streams of a line by the units they join."""
+
+    def __init__(self, units: Sequence[Unit], streams: Sequence["StreamDef"]) -> None:
+        """Sort the streams by where they begin and end."""
+        self.units = {unit.id: unit for unit in units}
+        self.streams = {stream.id: stream for stream in streams}
+        self._into: dict[str, list[StreamDef]] = {name: [] for name in self.units}
+        self._out: dict[str, list[StreamDef]] = {name: [] for name in self.units}
+        for stream in streams:
+            self._out.setdefault(stream.source, []).append(stream)
+            self._into.setdefault(stream.target, []).append(stream)
+
+    def into(self, unit_id: str) -> Sequence["StreamDef"]:
+        """Return the streams that run into a unit."""
+        return self._into.get(unit_id, [])
+
+    def out(self, unit_id: str) -> Sequence["StreamDef"]:
+        """Return the streams that leave a unit."""
+        return self._out.get(unit_id, [])
+
+    def onward(self, unit_id: str) -> "StreamDef | None":
+        """Return the stream stock goes on in: the accepts of a separation, else the one that leaves."""
+        unit = self.units[unit_id]
+        name = getattr(unit, "accept", None) or getattr(unit, "overflow", None)
+        if name is not None:
+            return self.streams.get(name)
+        leaving = self.out(unit_id)
+        return leaving[0] if leaving else None
+
+    def fed_by(self, unit_id: str) -> "StreamDef | None":
+        """Return the stream stock comes in: not water, not what is dosed."""
+        found = [one for one in self.into(unit_id) if self._carries_stock(one)]
+        return found[0] if found else None
+
+    def _carries_stock(self, stream: "StreamDef") -> bool:
+        source = self.units.get(stream.source)
+        if source is None or isinstance(source, (Tank, Water, Dose)):
+            return False
+        return self.onward(source.id) is stream
+
+    def dilution(self, unit_id: str) -> "StreamDef | None":
+        """Return the stream of water let in at a unit."""
+        return next((one for one in self.into(unit_id) if isinstance(self.units.get(one.source), (Tank, Water))), None)
+
+    def upstream(self, unit_id: str) -> Iterator[Unit]:
+        """Yield the units stock came through, the nearest first, back to its source."""
+        seen = {unit_id}
+        stream = self.fed_by(unit_id)
+        while stream is not None and stream.source not in seen:
+            seen.add(stream.source)
+            yield self.units[stream.source]
+            stream = self.fed_by(stream.source)
+
+    def downstream(self, unit_id: str) -> Iterator[Unit]:
+        """Yield the units stock goes through, the nearest first, to where it ends."""
+        seen = {unit_id}
+        stream = self.onward(unit_id)
+        while stream is not None and stream.target not in seen:
+            seen.add(stream.target)
+            unit = self.units[stream.target]
+            yield unit
+            stream = None if isinstance(unit, Sink) else self.onward(unit.id)
+
+    def nearest(self, unit_id: str, kind: type[U], *, up: bool = False) -> U | None:
+        """Return the unit itself, or the nearest of a kind down or up the stock's way."""
+        if isinstance(self.units[unit_id], kind):
+            return self.units[unit_id]  # type: ignore[return-value]
+        way = self.upstream(unit_id) if up else self.downstream(unit_id)
+        return next((unit for unit in way if isinstance(unit, kind)), None)
+
+    @property
+    def blend(self) -> Mix:
+        """Where the furnish is set; LookupError where nothing says so."""
+        for unit in self.units.values():
+            if isinstance(unit, Mix) and unit.recipe:
+                return unit
+        message = "no unit of this line sets the furnish"
+        raise LookupError(message)

@@ -1,0 +1,145 @@
+"""What a demonstration opens with: data beside the mill's own file (`<mill>.demo.yaml`).
+
+Without one, a line starts at its targets, with cooks in the rhythm the balance asks for.
+"""
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Literal
+
+from pydantic import Field, ValidationError
+
+from stock.line.definition import Definition, DefinitionError
+from stock.line.load import read_yaml, worded
+from stock.parts import Frac, Id, Part
+
+
+class InstrumentStory(Part):
+    """Where an instrument or a routine test starts, and whether it wanders off."""
+
+    starts: float | None = None
+    drift_per_h: float = 0.0
+
+
+class CookStory(Part):
+    """The cooks of a recipe: which is in when it opens, in which digester, how far on."""
+
+    recipe: Id
+    number: int = Field(ge=1, le=9_999_999)
+    digester: int = Field(ge=1, le=99)
+    every_min: float | None = Field(None, gt=0, description="from fill to fill; by the balance where left out")
+    to_relief_min: float | None = Field(None, description="how long it has to go when it opens")
+    in_for_min: float = Field(60, ge=0, description="or how long it has been in")
+    late_min: float = Field(2.0, ge=0, le=120)
+
+
+class YardStory(Part):
+    """What lies in the piles when it opens, what share of a stream each gives, what trips were logged today."""
+
+    lies_bdt: dict[Id, float] = Field(default_factory=dict)
+    gives_frac: dict[Id, Frac] = Field(default_factory=dict, description="share of its stream a pile gives")
+    trips_today: int = Field(0, ge=0, le=50)
+    barge_share_frac: Frac = 0.92
+
+
+class OrderStory(Part):
+    """An order, and from when: hours from the moment it opens."""
+
+    grade: Id
+    from_h: float
+
+
+class Told(Part):
+    """Something somebody wrote in the log, minutes before it opens."""
+
+    minutes_ago: float = Field(ge=0)
+    who: str
+    station: Id
+    text: str = Field(max_length=500)
+
+
+class Paragraph(Part):
+    """A part of the last hand-over."""
+
+    title: str
+    rows: list[str]
+
+
+class HandOverStory(Part):
+    """The hand-over of the shift before."""
+
+    by: str
+    parts: list[Paragraph]
+
+
+class Story(Part):
+    """All of it."""
+
+    format: Literal["fox-vat-demo/1"] = "fox-vat-demo/1"
+    slug: str | None = Field(None, pattern=r"^[a-z][a-z0-9-]*$", description="the line's address")
+    hand: str = Field("brandt", description="who cooks by hand, where no counter reports")
+    instruments: dict[Id, InstrumentStory] = Field(default_factory=dict)
+    feed_over_draw: dict[Id, float] = Field(
+        default_factory=dict, description="vessel: what it is fed over what is drawn"
+    )
+    cooks: list[CookStory] = Field(default_factory=list)
+    yard: YardStory = Field(default_factory=YardStory)
+    orders: list[OrderStory] = Field(default_factory=list)
+    log: list[Told] = Field(default_factory=list)
+    hand_over: HandOverStory | None = None
+
+    def starts(self, line: Definition, tag_id: str) -> float:
+        """Return where a tag starts: as told, else at its target, else in the middle of what is plausible."""
+        told = self.instruments.get(tag_id)
+        if told is not None and told.starts is not None:
+            return told.starts
+        tag = line.tag(tag_id)
+        return tag.band.target if tag.band is not None else (tag.plausible[0] + tag.plausible[1]) / 2
+
+    def drift_per_h(self, tag_id: str) -> float:
+        """Return how fast an instrument wanders off."""
+        told = self.instruments.get(tag_id)
+        return told.drift_per_h if told is not None else 0.0
+
+
+def parse_story(text: str, line: Definition) -> Story:
+    """Return the story written in `text` (YAML), as it fits a line.
+
+    Raises
+    ------
+    DefinitionError
+        With every fault found: fields, and names the line does not know.
+    """
+    raw = read_yaml(text)
+    try:
+        story = Story.model_validate(raw)
+    except ValidationError as error:
+        raise DefinitionError([worded(fault, raw) for fault in error.errors()]) from None
+    if faults := _faults(story, line):
+        raise DefinitionError(faults)
+    return story
+
+
+def story_beside(mill: Path, line: Definition) -> Story:
+    """Return the story that lies beside a mill's file; an empty one where none does."""
+    path = mill.with_name(f"{mill.stem}.demo.yaml")
+    return parse_story(path.read_text(encoding="utf-8"), line) if path.exists() else Story()
+
+
+def _faults(story: Story, line: Definition) -> list[str]:
+    piles = {pile.id for pile in line.yard.piles} if line.yard is not None else set()
+    known: dict[str, tuple[set[str], Iterable[str], str]] = {
+        "instruments": ({tag.id for tag in line.tags}, story.instruments, "tag"),
+        "feed_over_draw": (set(line.graph.units), story.feed_over_draw, "unit"),
+        "yard · lies_bdt": (piles, story.yard.lies_bdt, "pile"),
+        "yard · gives_frac": (piles, story.yard.gives_frac, "pile"),
+        "cooks": ({one.id for one in line.cook.recipes}, [one.recipe for one in story.cooks], "recipe"),
+        "orders": ({one.id for one in line.grades}, [one.grade for one in story.orders], "grade"),
+        "log": ({one.id for one in line.stations}, [one.station for one in story.log], "station"),
+    }
+    return [
+        f"{place}: there is no {noun} {name}"
+        for place, (there, named, noun) in known.items()
+        for name in named
+        if name not in there
+    ]

@@ -1,0 +1,1 @@
+"""Recovered paper: ink floated off, washed, thickened."""

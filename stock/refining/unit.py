@@ -1,0 +1,21 @@
+"""Refining equipment."""
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from stock.parts import Fitted, Point, Points, points
+from stock.primitives import Mix
+
+
+class Refiner(Mix):
+    """A refiner line, diluted after it; how freeness answers to its net energy."""
+
+    GATE: ClassVar[str] = "freeness"
+    POINTS: ClassVar[Points] = points(
+        net_power=Point("Net power, {of}", "Net power", "net_kw", (0, 20_000), 0, ("refiner", "power", "net", "kw")),
+    )
+
+    kind: Literal["refiner", "beater"]
+    slope: Fitted | None = Field(None, description="fall of the logarithm of freeness for each kWh a tonne")
+    unrefined_csf_ml: Fitted | None = Field(None, description="freeness at no net power")

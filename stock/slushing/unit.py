@@ -1,0 +1,24 @@
+"""Equipment that makes stock of dry fibre: pulpers for lots, bales and broke, and the chests of broke."""
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from stock.primitives import Mix, Store
+
+
+class Pulper(Mix):
+    """A pulper, drum or vat; a batch where it has one."""
+
+    GATE: ClassVar[str] = "consistency"
+
+    kind: Literal["pulper"]
+    batch_odt: float | None = Field(
+        None, gt=0, le=100, description="bone-dry fibre of a batch, where it runs in batches"
+    )
+
+
+class BrokeChest(Store):
+    """Broke of one family, kept until it may be used."""
+
+    kind: Literal["broke_chest"]
