@@ -140,9 +140,9 @@ class State:
 
     @cached_property
     def slopes(self) -> dict[str, float]:
-        """Change an hour of each live tag, a straight line through the last half hour."""
+        """Change an hour of each live level, a straight line through the last half hour."""
         since = epoch(self.now) - 1800
-        tags = [tag.id for tag in self.line.tags if tag.live and tag.quantity == "pct"]
+        tags = [tag.id for tag in self.line.tags if tag.live and tag.reads == "level"]
         marks = ", ".join(["%s"] * len(tags))
         with connection.cursor() as cursor:
             cursor.execute(

@@ -134,9 +134,7 @@ class Place:
         if isinstance(self.part, Tank):
             found = [one for one in cook.recipes if one.school in SCHOOLS[self.part.liquor]]
         else:
-            ends = {self.unit.id}
-            if self.part.id in self.line.graph.streams:
-                ends.add(self.line.stream(self.part.id).target)
+            ends = {self.unit.id, self.stream.target}
             found = [one for one in cook.recipes if one.unit in ends]
         if not found:
             raise LookupError(self.part.id)

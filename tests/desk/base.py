@@ -10,6 +10,8 @@ from django.test import TestCase
 
 from desk.floor.models import Cook, Order, Record, World, epoch
 from desk.floor.services import record_reading, store_samples
+from desk.floor.station import stations
+from desk.frame.panels.attempt import stand
 from desk.mill.services import approve_definition
 from desk.people.models import Person
 from desk.stations.cook.models import Forecast, Result
@@ -136,3 +138,12 @@ def measured_cooks(world, tester, count=40):
             form_key=f"r{number}",
             flag="trip" if index == 30 else "",
         )
+
+
+def panels_at(state, station_id):
+    """Return the set panels that stand at a station's parts, a unit before the stream that goes on from it."""
+    kind = state.line.station(station_id).kind
+    offered = [panel for station in stations() if station.kind in ("", kind) for panel in station.panels]
+    units = [unit for unit in state.line.units if unit.station == station_id]
+    piles = state.line.yard.piles if kind == "yard" else []
+    return stand(state, offered, [*units, *piles, state.line.station(station_id)])

@@ -401,7 +401,7 @@ class Bench(HouseCase):
             number=1186,
             form_key="b",
         )
-        self.assertAlmostEqual(self.state(1).readings["residual_alkali"].value, 8.799, delta=0.01)
+        self.assertAlmostEqual(self.state(1).readings["wood_residual"].value, 8.799, delta=0.01)
 
 
 class Learned(HouseCase):
@@ -768,7 +768,7 @@ class Pages(HouseCase):
             "cook:1187:residual",
             "cook:1187:half",
             "charge:2:alder:steam",
-            "liquor:white_tank",
+            "liquor:white_liquor_tank",
         ):
             self.assertContains(self.client.get(f"/live/working/?of={key}"), "Working")
         for key in ("cook:1:done", "charge:9:alder:steam", "liquor:sea", "card:1187:nothing"):

@@ -111,10 +111,10 @@ class LineWords(DeskCase):
     def test_each_part_tells_what_is_off_before_what_is_quiet(self):
         self.enter("cane_brightness", 81.9)
         self.enter("kappa_cane", 17.4)
-        told = {story["name"]: story for story in stories(State(self.world))}
-        self.assertIn("Cook 1187 is at temperature", told["Wood"]["lead"])
-        self.assertEqual(told["Cane"]["off"][0].tag.id, "cane_brightness")
-        self.assertEqual([reading.tag.id for reading in told["Cane"]["readings"]], ["kappa_cane"])
+        told = {story.name: story for story in stories(State(self.world))}
+        self.assertIn("Cook 1187 is at temperature", told["Wood"].lead)
+        self.assertEqual(told["Cane"].off[0].tag.id, "cane_brightness")
+        self.assertEqual([reading.tag.id for reading in told["Cane"].readings], ["kappa_cane"])
 
     def test_a_vat_is_filled_to_its_level(self):
         self.assertTrue(vat_fill(1.0).startswith("M-17.0 -24.0"))
@@ -131,7 +131,7 @@ class LineWords(DeskCase):
         level = state.readings["machine_level"].value
         draw = state.flows["thick_stock"]
         by_hand = 60 * 240 * (level - 20) / 100 * 0.032 / draw
-        self.assertAlmostEqual(state.cover("machine_chest").value, by_hand, places=6)
+        self.assertAlmostEqual(state.cover("paper_chest").value, by_hand, places=6)
 
     def test_a_store_that_is_not_drawn_has_no_cover(self):
         self.assertIsNone(State(self.world).cover("broke_white"))

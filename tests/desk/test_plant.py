@@ -29,7 +29,7 @@ from desk.stations.yard.models import Holding, Movement
 from desk.stations.yard.stock import yard_of
 from standin.__main__ import NAMESPACE, write_history
 from tests.desk.base import NOW, DeskCase, plant
-from tests.line import MILL, hallin_reach
+from tests.line import MILL, hallin_reach, hallin_story
 
 ROOT = MILL.parents[1]
 
@@ -92,8 +92,8 @@ class Demonstration(DeskCase):
 
     def test_it_loads_people_orders_history_and_a_hand_over(self):
         with TemporaryDirectory() as folder:
-            write_history(plant(), Path(folder), 3.0, 14)
-            call_command("load_demo", history=Path(folder), anchor=NOW.timestamp(), verbosity=0)
+            write_history(plant(), Path(folder) / MILL.stem, 3.0, 14)
+            call_command("load_demo", mill=[MILL], history=Path(folder), anchor=NOW.timestamp(), verbosity=0)
         self.assertEqual(
             set(Person.objects.values_list("role", flat=True)),
             {"operator", "cook", "tester", "lead", "engineer", "trainee"},
@@ -107,10 +107,17 @@ class Demonstration(DeskCase):
 
     def test_the_yard_it_loads_closes_and_its_log_is_one_chain(self):
         with TemporaryDirectory() as folder:
-            write_history(plant(), Path(folder), 1.0, 14)
+            write_history(plant(), Path(folder) / MILL.stem, 1.0, 14)
             for _ in range(2):  # a second load finds a line there and leaves everything alone
-                call_command("load_demo", history=Path(folder), anchor=NOW.timestamp(), verbosity=0, stdout=StringIO())
-            left = sorted(path.name for path in (Path(folder) / "drop").iterdir())
+                call_command(
+                    "load_demo",
+                    mill=[MILL],
+                    history=Path(folder),
+                    anchor=NOW.timestamp(),
+                    verbosity=0,
+                    stdout=StringIO(),
+                )
+            left = sorted(path.name for path in (Path(folder) / MILL.stem / "drop").iterdir())
         self.assertEqual(left, ["probe_50999.csv", "probe_51000.csv", "scale_50999.csv", "scale_51000.csv"])
         booked = Movement.objects.exclude(pile="boiler").aggregate(sum=Sum("bdt"))["sum"]
         self.assertAlmostEqual(booked, Holding.objects.aggregate(sum=Sum("bdt"))["sum"], places=3)
@@ -138,8 +145,8 @@ class Demonstration(DeskCase):
             broken.write_text(
                 MILL.read_text(encoding="utf-8").replace("yield_frac: 0.522", "yield_frac: 9"), encoding="utf-8"
             )
-            with self.settings(MILL_FILE=broken), self.assertRaisesRegex(CommandError, "wood_cook · yield_frac"):
-                call_command("load_demo", history=Path(folder), anchor=NOW.timestamp())
+            with self.assertRaisesRegex(CommandError, "wood_cook · yield_frac"):
+                call_command("load_demo", mill=[broken], history=Path(folder), anchor=NOW.timestamp())
         self.assertEqual(Person.objects.count(), 0)
 
 
@@ -157,8 +164,9 @@ class Killed(TestCase):
             self.env.pop("FOX_NOW", None)
             self.manage("migrate", "-v", "0")
             now = time.time()
-            write_history(plant_at(now), Path(folder) / "history", 1.0, 3)
-            self.manage("load_demo", "--history", str(Path(folder) / "history"), "--anchor", str(now), "-v", "0")
+            write_history(plant_at(now), Path(folder) / "history" / MILL.stem, 1.0, 3)
+            past = ("--history", str(Path(folder) / "history"), "--anchor", str(now))
+            self.manage("load_demo", "--mill", str(MILL), *past, "-v", "0")
             acknowledged = self.write_until_killed(free_port())
             self.assertGreater(len(acknowledged), 5)
             kept = self.kept_values()
@@ -228,4 +236,4 @@ def plant_at(moment):
     """Return a stand-in opened at another moment."""
     from standin.plant import Plant
 
-    return Plant(hallin_reach(), 20, moment)
+    return Plant(hallin_reach(), 20, moment, hallin_story())

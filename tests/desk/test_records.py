@@ -278,5 +278,5 @@ class Demonstration(DeskCase):
         from io import StringIO
 
         out = StringIO()
-        call_command("load_demo", history="nowhere", anchor=0, stdout=out)
+        call_command("load_demo", mill=["nowhere"], history="nowhere", anchor=0, stdout=out)
         self.assertIn("nothing was loaded", out.getvalue())

@@ -7,7 +7,8 @@ from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from desk.floor.models import Order, Sample
-from tests.desk.base import NOW, DeskCase
+from desk.floor.state import State
+from tests.desk.base import NOW, DeskCase, panels_at
 from tests.line import hallin_reach
 
 QUERIES = 20
@@ -162,16 +163,16 @@ class Working(DeskCase):
         self.sign_in()
         self.assertContains(self.open("reading:brown_cons"), "Measured 10 Mar 14:30: shear transmitter, ± 0.03 %")
         self.assertContains(self.open("reading:cane_brightness"), "Entered 10 Mar 14:20: T. Test, pad, ISO 2470-1")
-        cover = self.open("cover:machine_chest")
+        cover = self.open("cover:paper_chest")
         self.assertContains(cover, "computed: bone-dry contents of a chest")
-        deeper = self.open("cover:machine_chest", "level_bd_t")
+        deeper = self.open("cover:paper_chest", "level_bd_t")
         self.assertContains(deeper, "set: vessel, version 1, approved")
         self.assertContains(deeper, "measured 14:30: pressure cell")
         self.assertContains(deeper, "Back to cover in Machine chest")
 
     def test_it_is_a_page_without_scripts(self):
         self.sign_in()
-        self.assertContains(self.client.get("/live/working/?of=cover:machine_chest"), "how it was worked out")
+        self.assertContains(self.client.get("/live/working/?of=cover:paper_chest"), "how it was worked out")
 
 
 class OrderScreen(DeskCase):
@@ -278,6 +279,8 @@ class SetPanels(DeskCase):
             ("pulper_cons", 15.9),
             ("slush_cons", 4.9),
             ("wood_freeness", 470),
+            ("bale_freeness", 530),
+            ("cane_dirt", 1.7),
         ):
             self.enter(tag, value)
         for station in hallin_reach().stations:
@@ -287,16 +290,23 @@ class SetPanels(DeskCase):
                     self.assertContains(answer, "White liquor")
                     self.assertContains(answer, "Schedule")
                     continue
-                answer = self.client.post(f"/live/at/{station.id}/set/", {})
-                self.assertContains(answer, "set-say")
+                panels = panels_at(State(self.world, NOW), station.id)
+                self.assertTrue(panels)
+                for panel in panels:
+                    answer = self.client.post(f"/live/at/{station.id}/set/{panel.id}/", {})
+                    self.assertContains(answer, "set-say")
 
     def test_typed_values_are_used_and_kept(self):
         self.sign_in()
         typed = {"production_bd_t_per_h": "25", "dilution_factor_t_per_odt": "2.5", "discharge_consistency_pct": "12.5"}
-        self.assertContains(self.client.post("/live/at/wash/set/", typed), "Set the shower to 3958 L/min")
-        answer = self.client.post("/live/at/wash/set/", {**typed, "discharge_consistency_pct": "140"})
+        self.assertContains(
+            self.client.post("/live/at/wash/set/shower-wood_wash/", typed), "Set the shower to 3958 L/min"
+        )
+        answer = self.client.post("/live/at/wash/set/shower-wood_wash/", {**typed, "discharge_consistency_pct": "140"})
         self.assertContains(answer, "Discharge consistency is 140 %, outside more than 0 to less than 100 %")
-        answer = self.client.post("/live/at/wash/set/", {**typed, "discharge_consistency_pct": "x" * 5000})
+        answer = self.client.post(
+            "/live/at/wash/set/shower-wood_wash/", {**typed, "discharge_consistency_pct": "x" * 5000}
+        )
         self.assertContains(answer, "which is not a number")
 
 

@@ -10,6 +10,7 @@ from desk.floor.models import Order, Record, World
 from desk.floor.services import record_reading, store_samples
 from desk.floor.state import State
 from desk.people.roles import ACTIONS, ROLES
+from stock.line.definition import Shifts
 from tests.desk.base import NOW, SECRET, DeskCase, measured_cooks
 from tests.line import hallin_reach
 
@@ -149,11 +150,11 @@ class Refused(DeskCase):
                 self.assertEqual(self.client.get(address).status_code, 405)
 
 
-class Shifts(DeskCase):
+class ShiftTimes(DeskCase):
     def test_a_moment_lies_in_one_shift_of_twelve_hours(self):
         for hour, start in ((5, 18), (6, 6), (14, 6), (17, 6), (18, 18), (23, 18), (0, 18)):
             with self.subTest(hour):
-                begun, ended = clock.shift_of(NOW.replace(hour=hour))
+                begun, ended = clock.shift_of(NOW.replace(hour=hour), Shifts())
                 self.assertEqual(begun.hour, start)
                 self.assertEqual(ended - begun, timedelta(hours=12))
                 self.assertTrue(begun <= NOW.replace(hour=hour) < ended)

@@ -30,7 +30,7 @@ from desk.stations.yard.telling import due
 from desk.stations.yard.trace import cooks_of_lot, lots_of_cook
 from desk.stations.yard.work import classify, knife_step, log_trip, release_lot
 from stock.errors import DomainError
-from tests.desk.base import NOW, DeskCase
+from tests.desk.base import NOW, DeskCase, panels_at
 
 MASSES = [28, 158, 3156, 1209, 205, 63]
 SAMPLE = 4849
@@ -621,12 +621,27 @@ class Screens(YardCase):
         self.enter("chip_moisture", 48.2)
         self.enter("cane_dirt", 1.7)
         self.sign_in()
-        for panel in ("debark", "chip_prep", "depith", "pith_target", "cane_wash", "cane_store", "samples", "meter", "wet_chips"):  # fmt: skip
-            with self.subTest(panel):
-                self.assertContains(self.client.post(f"/live/at/yard/set/{panel}/", {}), "set-say")
-        bad = self.client.post("/live/at/yard/set/debark/", {"fill_frac": "0.95"})
+        panels = panels_at(State(self.world, NOW), "yard")
+        self.assertEqual(
+            {panel.panel.id for panel in panels},
+            {
+                "debark",
+                "chip_prep",
+                "depith",
+                "pith_target",
+                "dirt_wash",
+                "cane_store",
+                "samples",
+                "meter",
+                "wet_chips",
+            },
+        )
+        for panel in panels:
+            with self.subTest(panel.id):
+                self.assertContains(self.client.post(f"/live/at/yard/set/{panel.id}/", {}), "set-say")
+        bad = self.client.post("/live/at/yard/set/debark-drum/", {"fill_frac": "0.95"})
         self.assertContains(bad, "Fill is 0.95, outside more than 0 to 0.8")
-        bad = self.client.post("/live/at/yard/set/depith/", {"pith_removal_frac__wet": "much"})
+        bad = self.client.post("/live/at/yard/set/depith-depith/", {"pith_removal_frac__wet": "much"})
         self.assertContains(bad, "Pith taken out, wet stage is")
 
     def test_the_hand_over_and_the_line_know_the_yard(self):

@@ -20,12 +20,12 @@ from desk.stations.yard.pages import drawing
 from desk.stations.yard.pages.blend import attempt as try_blend
 from desk.stations.yard.pages.blend import hot_piles
 from desk.stations.yard.pages.chips import bars, effects, trend
-from desk.stations.yard.panels import YARD_PANELS
 from desk.stations.yard.stock import source_name, sources, yard_of
 from desk.stations.yard.work import classify
 from stock.cooking.recipe import CookDef
 from stock.intake.bagasse import depith_stage
-from tests.desk.base import NOW
+from stock.judge.here import Place
+from tests.desk.base import NOW, panels_at
 from tests.desk.test_yard import MASSES, SAMPLE, YardCase
 from tests.line import hallin_reach
 
@@ -66,7 +66,8 @@ class Drawing(TestCase):
 
 class Panels(YardCase):
     def panel(self, name, **typed):
-        return attempt(State(self.world, NOW), YARD_PANELS[name], typed)
+        state = State(self.world, NOW)
+        return attempt(next(one for one in panels_at(state, "yard") if one.panel.id == name), typed)
 
     def test_depithing_is_the_stages_in_a_string(self):
         found = self.panel("depith", feed_bdt="100")
@@ -134,8 +135,9 @@ class Chips(YardCase):
         self.sample(minutes=10)
         self.sample(masses=[100, 500, 2700, 1209, 205, 63], sample=4780)
         state = State(self.world, NOW)
+        place = Place(state, state.line.stream("chips_in"))
         coarse, fine = yard_of(state).samples["feed"]
-        worse, better = (dict(effects(state, yard_of(state), row)) for row in (coarse, fine))
+        worse, better = (dict(effects(place, yard_of(state), row)) for row in (coarse, fine))
         self.assertGreater(worse["Kappa"].value, better["Kappa"].value)
         self.assertGreater(worse["Knots"].value, better["Knots"].value)
 
@@ -195,11 +197,11 @@ class Blends(YardCase):
     def test_a_hot_pile_gives_at_least_its_share(self):
         self.fill()
         state = State(self.world, NOW)
-        self.assertEqual(hot_piles(state), [])
+        self.assertEqual(hot_piles(state, "chips_in"), [])
         self.assertNotIn("least_pile_c", try_blend(state, {}).values)
         self.enter("pile_c_temp", 56)
         state = State(self.world, NOW)
-        self.assertEqual([pile.part.id for pile in hot_piles(state)], ["pile_c"])
+        self.assertEqual([pile.part.id for pile in hot_piles(state, "chips_in")], ["pile_c"])
         tried = try_blend(state, {"total_bdt_per_h": "6", "hours": "4", "least_pile_c": "97"})
         share = next(one.share for one in tried.feeding if one.pile.part.id == "pile_c")
         self.assertGreaterEqual(share, 0.97 - 1e-6)
