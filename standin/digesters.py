@@ -26,7 +26,7 @@ CHANGED_D: Final = 38  # days ago the wood changed; relations fitted before are 
 APART_C: Final = 0.3  # how much colder the bottom usually is; the desk counts by the colder
 STRENGTH_OF_USUAL: Final = 0.998
 STRENGTH_SPREAD: Final = 0.0105  # of the usual strength
-FIRST_NUMBER: Final = 101  # where no story tells
+FIRST_NUMBER: Final = 2001  # where no story tells
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +94,7 @@ class Rhythm:
         """Return the cooks started between two moments."""
         first = int(np.ceil((from_s - self.first_start_s) / self.every_s))
         last = int(np.floor((to_s - self.first_start_s) / self.every_s))
-        return [self.cook(index) for index in range(first, last + 1)]
+        return [self.cook(index) for index in range(max(first, 1 - self.first), last + 1)]  # numbers begin at 1
 
     def last(self, digester: int, at_s: float) -> CookRun:
         """Return the cook that is, or was last, in a digester."""

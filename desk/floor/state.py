@@ -207,8 +207,15 @@ class State:
 
     @property
     def order(self) -> Order:
-        """The order in force."""
-        return self.orders[0]
+        """The order in force; where none was ever accepted, the line's first grade as it is commissioned."""
+        return self.orders[0] if self.orders else self._commissioned()
+
+    def _commissioned(self) -> Order:
+        grade = self.line.grades[0]
+        since = self.world.version.approved_at
+        return Order(
+            world=self.world, grade=grade.id, reel_t_per_h=grade.tonnes_per_h, shares=grade.shares, from_at=since
+        )
 
     @cached_property
     def result(self) -> LineResult:

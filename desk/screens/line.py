@@ -100,6 +100,8 @@ def sentence(state: State) -> str:
     for station in stations():
         if words := station.urgent(state):
             return f"{opening} {words}"
+    if not state.readings:
+        return f"{opening} Nothing has been measured yet."
     if not needing and not state.off:
         return f"{opening} Nothing needs you now."
     if len(needing) == 1:

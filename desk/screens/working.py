@@ -140,7 +140,9 @@ def machine_figures(state: State) -> dict[str, Figure]:
     """Return the machine's demand: speed for the order, bone-dry reel."""
     order, grade = state.order, state.line.grade(state.order.grade)
     set_by = state.set_origin(f"grade {grade.name}")
-    accepted = Origin("entered", f"order accepted by {order.accepted_by.short_name}", order.from_at)
+    accepted = set_by
+    if order.pk is not None:
+        accepted = Origin("entered", f"order accepted by {order.accepted_by.short_name}", order.from_at)
     speed = figure(
         "speed_for_tonnes",
         "machine speed",

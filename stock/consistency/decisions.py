@@ -39,7 +39,7 @@ def _feed(here: Here) -> Figure:
         {
             "wanted_bd_t": here.contents(here.wanted, "stock at target level").as_datum(),
             "level_bd_t": here.contents(here.now, "stock now").as_datum(),
-            "horizon_h": Datum(hours, here.facts.set_origin(here.name)),
+            "horizon_h": Datum(hours, here.facts.set_origin(here.unit.name)),
         },
         decimals=2,
     )

@@ -157,7 +157,9 @@ class Place:
         return tag
 
     def given(self, field: str) -> Datum:
-        """Return a parameter of the part; LookupError where the definition does not give it."""
+        """Return a parameter of the part, of a stream also of the unit it leaves; LookupError where none is given."""
+        if getattr(self.part, field, None) is None and self.part.id in self.line.graph.streams:
+            return given(self.facts, self.unit, field, self.unit.name)
         return given(self.facts, self.part, field, self.name)
 
     def flow(self, stream_id: str | None = None) -> Datum:

@@ -70,6 +70,7 @@ class Drawing:
 class _Step:
     unit: Any
     stream: str  # what leaves it
+    beside: bool = False  # on the other branch of a split that comes together again
 
 
 def _walks(line: Definition) -> tuple[list[list[_Step]], list[_Step]]:
@@ -93,11 +94,22 @@ def _walks(line: Definition) -> tuple[list[list[_Step]], list[_Step]]:
             if isinstance(unit, Mix) and unit.recipe and unit is not start:
                 return steps
 
+    def with_branches(steps: list[_Step]) -> list[_Step]:
+        places = {step.unit.id: index for index, step in enumerate(steps)}
+        for index, step in reversed(list(enumerate(steps))):
+            rest = line.graph.streams.get(step.unit.rest) if isinstance(step.unit, Split) else None
+            branch = onward(units[rest.target]) if rest is not None else []
+            joins = next((at for at, other in enumerate(branch) if places.get(other.unit.id, 0) > index), None)
+            if joins is not None:
+                at = places[branch[joins].unit.id]
+                steps[at:at] = [_Step(one.unit, one.stream, beside=True) for one in branch[:joins]]
+        return steps
+
     sources = [unit for unit in line.units if isinstance(unit, (Source, Store)) and unit.family]
     order = {family.id: index for index, family in enumerate(line.families)}
     sources.sort(key=lambda unit: order[unit.family or ""])
     blend = next(unit for unit in line.units if isinstance(unit, Mix) and unit.recipe)
-    return [onward(source) for source in sources], onward(blend)
+    return [with_branches(onward(source)) for source in sources], onward(blend)
 
 
 def _drawn(steps: Sequence[_Step]) -> list[_Step]:
@@ -190,11 +202,15 @@ def _compose(
         family = steps[0].unit.family
         shown = _drawn(steps)
         xs = place(shown)
+        way = [step for step in steps if not step.beside]
+        on_way = [step for step in shown if not step.beside]
+        way_xs = [x for step, x in zip(shown, xs, strict=True) if not step.beside]
         start = left if len(shown) > 1 else max(left, xs[0] - 0.24 * width)
         half_end = final * scale / 2
         ribbons.append(
             Ribbon(
-                tones[family], _lane_path(steps, shown, xs, flows, scale, start, y, join, end, top + half_end, half_end)
+                tones[family],
+                _lane_path(way, on_way, way_xs, flows, scale, start, y, join, end, top + half_end, half_end),
             )
         )
         top += 2 * half_end

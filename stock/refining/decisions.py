@@ -27,7 +27,7 @@ ROWS: tuple[Rule, ...] = (
         ("flow changed at constant power", "plates", "incoming freeness"),
         "kWh per tonne first, then plate hours.",
         _power,
-        by_step(lambda here: here.name[:1].lower() + here.name[1:], "kW net"),
+        by_step(lambda here: here.unit.name[:1].lower() + here.unit.name[1:], "kW net"),
         at=("refiner", "beater"),
     ),
 )

@@ -26,9 +26,9 @@ def _loss(here: Here) -> Figure:
         "dilution factor wanted",
         {
             "target_loss_kg_per_odt": here.wanted,
-            "feed_consistency_pct": given(here.facts, wash, "feed_consistency_pct", here.name),
+            "feed_consistency_pct": given(here.facts, wash, "feed_consistency_pct", here.unit.name),
             "feed_solids_kg_per_odt": here.given("feed_solids_kg_per_odt"),
-            "e_std_total_ratio": given(here.facts, wash, "e_std", here.name),
+            "e_std_total_ratio": given(here.facts, wash, "e_std", here.unit.name),
         },
         decimals=2,
     )

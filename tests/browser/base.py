@@ -76,7 +76,8 @@ def restore() -> None:
     if "template" not in _shared:
         call_command(
             "load_demo",
-            mill=[MILL, BENCH],
+            f"--mill={MILL}",
+            f"--mill={BENCH}",
             history=history(),
             anchor=NOW.timestamp(),
             verbosity=0,

@@ -1,6 +1,5 @@
 """Judgement: limits, advice, instruments, and the one-line entry."""
 
-from functools import cache
 from unittest import TestCase
 
 from hypothesis import given
@@ -14,7 +13,7 @@ from stock.judge.advice import advise
 from stock.judge.here import Here
 from stock.judge.instrument import signal_health, transmitter_bias
 from stock.judge.limits import judge, refuse_impossible, share_of_band
-from stock.line.balance import LineBalance, Order
+from stock.line.balance import LineBalance, LineResult, Order
 from stock.line.definition import Definition
 from stock.line.story import Story
 from tests.line import hallin_reach, hallin_story
@@ -52,18 +51,14 @@ class Facts:
         return Origin("set", f"{what}, a test")
 
 
-@cache
-def _order(mill):
-    line = LINES[mill]
-    return LineBalance(line).solve(Order.of(line.grades[0]))
-
-
-LINES: dict[str, Definition] = {}
+_SOLVED: dict[int, tuple[Definition, LineResult]] = {}
 
 
 def solved(line):
-    LINES[line.mill] = line
-    return _order(line.mill)
+    """Return the balance of a line at its first grade, solved once."""
+    if id(line) not in _SOLVED:
+        _SOLVED[id(line)] = line, LineBalance(line).solve(Order.of(line.grades[0]))
+    return _SOLVED[id(line)][1]
 
 
 def card(tag_id, value):

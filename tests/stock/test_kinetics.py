@@ -115,7 +115,7 @@ class AgainstAStiffSolver(TestCase):
 
 class WhateverIsCooked(TestCase):
     @settings(max_examples=25, deadline=None)
-    @given(st.floats(14, 24), st.floats(0.1, 0.45), st.floats(3, 6), st.floats(150, 172), st.floats(0.2, 1.5))
+    @given(st.floats(14, 24), st.floats(0.1, 0.44), st.floats(3, 6), st.floats(150, 172), st.floats(0.2, 1.5))
     def test_more_of_anything_that_cooks_cooks_more(self, charge, sulphidity, volume, top, more):
         base = {"effective_alkali_pct_naoh_on_wood": charge, "sulphidity_frac": sulphidity, "liquor_to_wood": volume}
         lignin = softwood(top, **base).lignin_pct

@@ -25,7 +25,8 @@ def page(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
     """Show a station: its own first page where its kind has one on this line, else the plain one."""
     stop = next((one for one in state.line.stations if one.id == station_id), None)
     if stop is None:
-        raise Http404
+        message = f"{state.line.mill} has no station {station_id}."
+        raise Http404(message)
     home = station_for(state.line, stop.kind).home
     return home(request, state, station_id) if home is not None else show(request, state, station_id)
 

@@ -1,0 +1,110 @@
+"""Every page of the desk on mills whose ids it has never met: the shipped ones renamed, and one of the tests' own."""
+
+import re
+from io import StringIO
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from django.core.management import call_command
+
+from desk.floor.models import World
+from desk.floor.next_up import next_up
+from desk.floor.state import State
+from desk.floor.station import stations
+from desk.mill.selectors import line_of
+from desk.mill.services import approve_definition
+from desk.people.models import Person
+from standin.__main__ import write_history
+from standin.plant import Plant
+from stock.line.load import load_definition
+from stock.line.story import story_beside
+from tests.desk.base import NOW, DeskCase
+from tests.line import BENCH, MILL
+from tests.mills import TWO_LINES, renamed
+
+SCREENS = ("", "order/", "log/", "hand-over/", "hand-over/sheet.pdf", "methods/")
+
+
+def addresses(state):
+    """Yield every page of a line."""
+    base = f"/{state.world.slug}/"
+    yield from (base + screen for screen in SCREENS)
+    yield from (f"{base}at/{station.id}/" for station in state.line.stations)
+    yield from (f"{base}trend/{tag.id}/" for tag in state.line.tags)
+    for station in stations():
+        if station.serves(state.line):
+            yield from station.pages(state)
+
+
+class AnyMill(DeskCase):
+    @classmethod
+    def setUpTestData(cls):
+        """Load the mills as the demonstration does."""
+        with TemporaryDirectory() as name:
+            folder = Path(name)
+            cls.mills = [MILL, renamed(MILL, folder), BENCH, renamed(BENCH, folder), TWO_LINES]
+            for mill in cls.mills:
+                line = load_definition(mill)
+                plant = Plant(line, 20, NOW.timestamp(), story_beside(mill, line))
+                write_history(plant, folder / "past" / mill.stem, 2.0, 10)
+            named = [f"--mill={mill}" for mill in cls.mills]
+            call_command("load_demo", *named, history=folder / "past", anchor=NOW.timestamp(), stdout=StringIO())
+        cls.worlds = list(World.objects.order_by("pk"))
+
+    def test_every_page_opens_and_every_number_has_its_working(self):
+        self.client.force_login(Person.objects.get(username="orr"))
+        self.assertEqual(len(self.worlds), len(self.mills))
+        for world in (self.worlds[1], self.worlds[3], self.worlds[4]):  # under their own names other tests open them
+            state = State(world, NOW)
+            links = set()
+            for address in addresses(state):
+                with self.subTest(address):
+                    answer = self.client.get(address, follow=True)
+                    self.assertEqual(answer.status_code, 200)
+                    if not answer.streaming and "html" in answer["Content-Type"]:
+                        links |= set(re.findall(r'hx-get="(/[^"]+/working/[^"]+)"', answer.content.decode()))
+            self.assertTrue(links)
+            for link in sorted(links):
+                with self.subTest(link):
+                    self.assertEqual(self.client.get(link.replace("&amp;", "&")).status_code, 200)
+
+    def test_a_mill_under_other_names_asks_for_the_same(self):
+        for ours, theirs in ((0, 1), (2, 3)):
+            one, two = (State(self.worlds[index], NOW) for index in (ours, theirs))
+            self.assertEqual(
+                [(item.what, item.size, item.level) for item in next_up(one)],
+                [(item.what, item.size, item.level) for item in next_up(two)],
+            )
+            self.assertEqual(
+                [(card.rule, card.correction) for card in one.advice],
+                [(card.rule, card.correction) for card in two.advice],
+            )
+        self.assertTrue(State(self.worlds[1], NOW).advice)
+
+    def test_both_woods_stand_on_the_line(self):
+        self.client.force_login(Person.objects.get(username="orr"))
+        page = self.client.get(f"/{self.worlds[4].slug}/")
+        for words in ("Pine", "Birch", "Bought pulp", "Pine tower", "Far chest"):
+            self.assertContains(page, words)
+
+    def test_a_station_a_mill_has_not_is_not_there_in_words(self):
+        self.client.force_login(Person.objects.get(username="orr"))
+        for address in (f"/{self.worlds[2].slug}/yard/lots/", f"/{self.worlds[2].slug}/at/yard/"):
+            self.assertContains(self.client.get(address), "Tidewater Bench has no", status_code=404)
+
+
+class NothingMeasured(DeskCase):
+    """A line on its first day: no instrument has spoken, nothing is written."""
+
+    def test_every_page_opens_and_says_so(self):
+        self.sign_in("lead")
+        for mill in (TWO_LINES, MILL, BENCH):
+            version = approve_definition(mill.read_text(encoding="utf-8"), "E. Test")
+            line = line_of(version)
+            world = World.objects.create(slug=f"first-{mill.stem.replace('_', '-')}", name=line.mill, version=version)
+            state = State(world, NOW)
+            self.assertEqual(state.advice, [])
+            for address in addresses(state):
+                with self.subTest(address):
+                    self.assertEqual(self.client.get(address, follow=True).status_code, 200)
+            self.assertContains(self.client.get(f"/{world.slug}/"), "Nothing has been measured yet")
