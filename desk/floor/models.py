@@ -102,7 +102,11 @@ class Record(AppendOnly):
 
     def seal(self, previous: str) -> None:
         """Chain this record to the one before it."""
-        self.digest = hashlib.sha256((previous + self.content()).encode()).hexdigest()
+        self.digest = self.sealed_after(previous)
+
+    def sealed_after(self, previous: str) -> str:
+        """Return the digest it has after the entry whose digest is given."""
+        return hashlib.sha256((previous + self.content()).encode()).hexdigest()
 
 
 class Order(AppendOnly):

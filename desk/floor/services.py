@@ -196,7 +196,7 @@ def accept_order(
             world,
             person,
             f"Order accepted: {said(reel_t_per_h, 't/h')} of {name}, from {from_at:%H:%M}",
-            station="deliver",
+            station=stop_of(world, "deliver"),
             at=clock.now(),
             form_key=f"o-{form_key}"[:40],
             kind=Record.Kind.ORDER,

@@ -54,12 +54,14 @@ class Stations(BrowserCase):
         self.go("/live/at/bleach/")
         strength = self.page.get_by_role("textbox", name="Solution strength")
         strength.fill("0")
-        expect(self.page.locator("#set-result")).to_contain_text("outside more than 0 to 1600 g/L")
+        expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text("outside more than 0 to 1600 g/L")
         expect(strength).to_have_value("0")
         strength.fill("50")
-        expect(self.page.locator("#set-result")).to_contain_text("Set the peroxide pump to 9.2 L/min.")
-        self.page.locator("#set-result summary").click()
-        expect(self.page.locator("#set-result")).to_contain_text("entered: typed just now")
+        expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text(
+            "Set the peroxide pump to 9.2 L/min."
+        )
+        self.page.locator("#set-result-dosing-cane_bleach summary").click()
+        expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text("entered: typed just now")
 
     def test_a_chart_can_be_read_as_a_table(self):
         self.sign_in("orr")

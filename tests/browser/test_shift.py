@@ -97,7 +97,7 @@ class Habits(BrowserCase):
         self.go("/live/at/wash/")
         field = self.page.get_by_label("Dilution factor")
         field.fill("3.1")
-        expect(self.page.locator("#set-result")).to_contain_text("Set the shower to 1049 L/min")
+        expect(self.page.locator("#set-result-shower-wood_wash")).to_contain_text("Set the shower to 1049 L/min")
         self.page.evaluate("document.dispatchEvent(new CustomEvent('fox:recorded'))")
         self.page.wait_for_load_state("networkidle")
         expect(field).to_have_value("3.1")

@@ -122,7 +122,7 @@ class GateToFeed(BrowserCase):
         self.go("/live/yard/cane/")
         expect(self.page.get_by_role("heading", level=1)).to_contain_text("Bagasse 5.9 BDt/h in, 4.0 to the cook.")
         self.page.get_by_label("Pith taken out, moist stage").fill("0.3")
-        expect(self.page.locator("#set-result-depith")).to_contain_text("short of the 6 the cook wants")
+        expect(self.page.locator("#set-result-depith-depith")).to_contain_text("short of the 6 the cook wants")
         self.assert_everything_closes()
 
     def test_a_refused_lot_goes_nowhere(self):
@@ -324,7 +324,7 @@ class TheDay(BrowserCase):
 
     def test_debarking_is_worked_out_as_it_is_typed(self):
         self.go("/live/yard/chips/")
-        answer = self.page.locator("#set-result-debark")
+        answer = self.page.locator("#set-result-debark-drum")
         expect(answer).to_contain_text("Logs stay")
         self.page.get_by_label("Logs fed, solid on bark").fill("60")
         expect(answer).to_contain_text("usual is 15 to 60 min")

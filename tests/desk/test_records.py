@@ -1,14 +1,16 @@
 """Writing: what is kept, what is refused, and that nothing half-written remains."""
 
 from datetime import timedelta
+from io import StringIO
 from unittest.mock import patch
 
 from django.core.exceptions import ValidationError
-from django.core.management import call_command
-from django.db import OperationalError
+from django.core.management import CommandError, call_command
+from django.db import IntegrityError, OperationalError, connection, transaction
 
 from desk.floor.appending import AppendOnlyError
-from desk.floor.models import HandOver, Record, Sample
+from desk.floor.guard import guarded
+from desk.floor.models import HandOver, Order, Record, Sample
 from desk.floor.services import (
     AlreadyCorrectedError,
     NotAllowedError,
@@ -106,6 +108,38 @@ class Services(DeskCase):
             with self.assertRaises(AppendOnlyError):
                 change()
         self.assertEqual(Record.objects.get().value, 3.5)
+
+    def test_no_path_round_the_models_changes_a_row(self):
+        self.enter("brown_cons", 3.5)
+        for verb in ("UPDATE {} SET id = id", "DELETE FROM {}"):
+            for model in (Record, Order):
+                table = model._meta.db_table
+                refused = self.assertRaisesRegex(IntegrityError, "written once")
+                with self.subTest(table), connection.cursor() as cursor, refused, transaction.atomic():
+                    cursor.execute(verb.format(table))
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'")
+            triggers = {name for (name,) in cursor.fetchall()}
+        for model in guarded():
+            self.assertIn(f"{model._meta.db_table}_no_update", triggers)
+            self.assertIn(f"{model._meta.db_table}_no_delete", triggers)
+
+    def test_verify_names_the_first_entry_that_is_not_what_was_sealed(self):
+        out = StringIO()
+        kept = [self.enter("brown_cons", 3.4 + index / 100, minutes_ago=30 - index) for index in range(4)]
+        call_command("verify", stdout=out)
+        self.assertIn("Hallin Reach: 4 entries, the chain holds", out.getvalue())
+        with connection.cursor() as cursor:
+            cursor.execute("DROP TRIGGER floor_record_no_update")
+            cursor.execute("UPDATE floor_record SET value = 9 WHERE id = %s", [kept[1].pk])
+        with self.assertRaisesRegex(CommandError, f"entry {kept[1].pk}, .* is not what was sealed"):
+            call_command("verify", stdout=out)
+        with connection.cursor() as cursor:
+            cursor.execute("UPDATE floor_record SET value = %s WHERE id = %s", [kept[1].value, kept[1].pk])
+            cursor.execute("DROP TRIGGER floor_record_no_delete")
+            cursor.execute("DELETE FROM floor_record WHERE id = %s", [kept[2].pk])
+        with self.assertRaisesRegex(CommandError, f"entry {kept[3].pk}, .* the one before it is gone"):
+            call_command("verify", stdout=out)
 
     def test_a_correction_supersedes_and_both_stay(self):
         first = self.enter("wash_loss", 71.0)

@@ -4,7 +4,7 @@ from datetime import timedelta
 from types import SimpleNamespace
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from desk.exchange.reading import read_rows, write_rows
@@ -292,7 +292,6 @@ class Rows(TestCase):
         for form in ("csv", "json", "xlsx"):
             self.assertEqual(read_rows(f"file.{form}", write_rows(form, self.names, rows)), rows)
 
-    @settings(deadline=None)
     @given(st.lists(st.floats(-1e9, 1e9), min_size=1, max_size=6))
     def test_numbers_come_back_to_the_last_digit(self, values):
         rows = [{"a": value} for value in values]

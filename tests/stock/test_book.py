@@ -77,7 +77,7 @@ class Book(TestCase):
         self.assertGreater(checked, 40)
 
     def _agrees(self, method: Method) -> None:
-        @settings(max_examples=25, deadline=None)
+        @settings(max_examples=25)
         @given(st.fixed_dictionaries({name: sample(arg) for name, arg in method.arguments.items()}))
         def check(values: dict[str, Any]) -> None:
             values = add_to_one(values)

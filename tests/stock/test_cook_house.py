@@ -63,7 +63,7 @@ class ChargeSheet(TestCase):
                 self.assertEqual(sheet.warnings, ())
 
     @given(st.floats(0.35, 0.60), st.floats(14, 20), st.floats(90, 120))
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     def test_alkali_is_conserved_whatever_the_chips_and_the_liquor(self, moisture, charge, strength):
         recipe, digester = RECIPES["alder"], hallin_reach().cook.digesters[0]
         data = usual(recipe, digester) | {

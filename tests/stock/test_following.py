@@ -125,7 +125,7 @@ class Alkaline(TestCase):
         self.assertGreater(weak.aim.value, follow(facts()).aim.value)
 
     @given(st.floats(16.2, 18.6))
-    @settings(max_examples=20, deadline=None)
+    @settings(max_examples=20)
     def test_whatever_the_charge_the_forecast_lands_on_the_target(self, charge):
         self.assertAlmostEqual(follow(facts(charge=datum(charge))).kappa.value, 18.0, places=4)
 
@@ -219,7 +219,7 @@ class Acid(TestCase):
         self.assertGreater(state.minutes_left.value, 0)
 
     @given(st.floats(15, 120))
-    @settings(max_examples=20, deadline=None)
+    @settings(max_examples=20)
     def test_a_lower_kappa_wants_more_of_the_factor(self, kappa):
         way, recipe = WAYS["acid"], RECIPES["spruce_acid"]
         relation = Relation.of(recipe)

@@ -413,7 +413,7 @@ class ChipBlend(TestCase):
         whole = feeder_speed(bd_t_per_h=12.4, basic_density_kg_per_m3=412, solid_volume_factor=0.38, most_m3_per_h=90)
         self.assertAlmostEqual(whole.speed_pct, 2 * half.speed_pct)
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     @given(lots, st.sampled_from(["oldest", "steady"]))
     def test_a_blend_adds_to_one_keeps_to_its_limits_and_empties_the_oldest_first(self, listed, aim):
         limits = Limits(moisture_least_frac=0.42, moisture_most_frac=0.54, mean_age_most_d=35)

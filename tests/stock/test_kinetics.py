@@ -114,7 +114,7 @@ class AgainstAStiffSolver(TestCase):
 
 
 class WhateverIsCooked(TestCase):
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     @given(st.floats(14, 24), st.floats(0.1, 0.44), st.floats(3, 6), st.floats(150, 172), st.floats(0.2, 1.5))
     def test_more_of_anything_that_cooks_cooks_more(self, charge, sulphidity, volume, top, more):
         base = {"effective_alkali_pct_naoh_on_wood": charge, "sulphidity_frac": sulphidity, "liquor_to_wood": volume}
@@ -125,7 +125,7 @@ class WhateverIsCooked(TestCase):
         )
         self.assertLess(softwood(top, **{**base, "sulphidity_frac": sulphidity + 0.1 * more}).lignin_pct, lignin)
 
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     @given(st.floats(14, 24), st.floats(0, 0.45), st.floats(3, 6), st.sampled_from(list(WOODS)))
     def test_alkali_used_is_what_dissolving_took(self, charge, sulphidity, volume, species):
         wood = WOODS[species]

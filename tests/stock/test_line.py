@@ -51,7 +51,7 @@ class Balance(TestCase):
                     result.streams["reel_out"]["filler"], grade.ash_frac * result.streams["reel_out"].bd_t_per_h
                 )
 
-    @settings(max_examples=15, deadline=None)
+    @settings(max_examples=15)
     @given(st.floats(1, 14), st.lists(st.floats(0.02, 1), min_size=6, max_size=6))
     def test_any_recipe_closes_and_holds_its_shares(self, tonnes, weights):
         names = list(hallin_reach().grades[0].shares)
