@@ -5,10 +5,10 @@ import json
 from datetime import datetime, timedelta
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
 from desk.floor import clock
+from desk.floor.keeping import keep, line_key
 from desk.floor.models import HandOver, Record, World
 from desk.floor.next_up import next_up
 from desk.floor.services import record_event, require
@@ -122,34 +122,18 @@ def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOve
         message = "That is not your signing secret. Nothing was signed; the sheet is unchanged."
         raise WrongSecretError(message)
     now = clock.now()
-    with transaction.atomic():
-        if (sent := HandOver.objects.filter(form_key=form_key).first()) is not None:
-            return sent
-        signed = _keep(
-            world,
-            person,
-            compose(State(world, now)),
-            clock.shift_of(now, line_of(world.version).shifts)[0],
-            now,
-            form_key,
-        )
-        text = f"Hand-over signed by {person.short_name}"
-        key = f"h-{form_key}"[:40]
+
+    def tell(signed: HandOver) -> None:
         record_event(
-            world,
-            person,
-            text,
-            station="",
-            at=now,
-            form_key=key,
-            kind=Record.Kind.SIGNED,
-            subject=f"sheet {signed.pk}",
-            action=SIGN,
-        )
-    return signed
+            world, person, f"Hand-over signed by {person.short_name}", station="", at=now, form_key=line_key("h", signed),
+            kind=Record.Kind.SIGNED, subject=f"sheet {signed.pk}", action=SIGN, source=signed,
+        )  # fmt: skip
+
+    begun = clock.shift_of(now, line_of(world.version).shifts)[0]
+    return keep(_frozen(world, person, compose(State(world, now)), begun, now, form_key), tell)
 
 
-def _keep(
+def _frozen(
     world: World, person: Person, sheet: dict[str, Any], shift_start: datetime, at: datetime, form_key: str
 ) -> HandOver:
     sheet = {
@@ -157,7 +141,7 @@ def _keep(
         "signed": f"{person.first_name} {person.last_name}, {person.role_title}, {timezone.localtime(at):%d %b %Y %H:%M}",
     }
     text = json.dumps(sheet, sort_keys=True, ensure_ascii=False)
-    return HandOver.objects.create(
+    return HandOver(
         world=world,
         shift_start=shift_start,
         sheet=sheet,
@@ -179,4 +163,4 @@ def keep_told(world: World, person: Person, story: HandOverStory, opened: dateti
         "composed": f"{timezone.localtime(end):%d %b %Y %H:%M}",
         "sections": [{"title": one.title, "rows": one.rows} for one in story.parts],
     }
-    return _keep(world, person, sheet, begun, end, f"demo-handover-{world.pk}")
+    return keep(_frozen(world, person, sheet, begun, end, f"demo-handover-{world.pk}"))

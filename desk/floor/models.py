@@ -79,13 +79,16 @@ class Record(AppendOnly):
         "self", on_delete=models.PROTECT, null=True, blank=True, related_name="superseded_by"
     )
     reason = models.CharField(max_length=200, blank=True)
-    form_key = models.CharField(max_length=40, unique=True)
+    source = models.CharField(max_length=60, blank=True, help_text="model and key of the row it was made from")
+    form_key = models.CharField(max_length=40)
     digest = models.CharField(max_length=64)
 
     class Meta:
-        """Read by time, and by tag."""
+        """Read by time, by tag, and by what it was made from."""
 
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="record_form_once")]
         indexes = [
+            models.Index(fields=["world", "source"], name="record_by_source", condition=~models.Q(source="")),
             models.Index(fields=["world", "-at"], name="record_by_time"),
             models.Index(fields=["world", "tag", "-at"], name="record_by_tag"),
         ]
@@ -98,7 +101,8 @@ class Record(AppendOnly):
     def content(self) -> str:
         """Return what the digest seals."""
         fields = [self.kind, self.tag, self.value, self.unit, self.text, self.subject, self.at.isoformat(), self.by_id]
-        return json.dumps([*fields, self.supersedes_id, self.reason])
+        made = [self.source] if self.source else []
+        return json.dumps([*fields, self.supersedes_id, self.reason, *made])
 
     def seal(self, previous: str) -> None:
         """Chain this record to the one before it."""
@@ -119,7 +123,12 @@ class Order(AppendOnly):
     from_at = models.DateTimeField(db_index=True)
     accepted_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
     accepted_at = models.DateTimeField(default=timezone.now)
-    form_key = models.CharField(max_length=40, unique=True)
+    form_key = models.CharField(max_length=40)
+
+    class Meta:
+        """A form makes one."""
+
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="order_form_once")]
 
     def __str__(self) -> str:
         """Grade and tonnes."""
@@ -162,11 +171,12 @@ class HandOver(AppendOnly):
     sha256 = models.CharField(max_length=64)
     signed_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
     signed_at = models.DateTimeField()
-    form_key = models.CharField(max_length=40, unique=True)
+    form_key = models.CharField(max_length=40)
 
     class Meta:
-        """The newest first."""
+        """The newest first; a form makes one."""
 
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="handover_form_once")]
         ordering = ["-signed_at"]
 
     def __str__(self) -> str:
@@ -177,3 +187,22 @@ class HandOver(AppendOnly):
 def epoch(at: datetime) -> int:
     """Return whole seconds, as samples are keyed."""
     return int(at.timestamp())
+
+
+class Kept(AppendOnly):
+    """What every record of a station carries: who, when it was entered, what it supersedes and why."""
+
+    world = models.ForeignKey(World, on_delete=models.PROTECT, related_name="+")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
+    entered_at = models.DateTimeField(default=timezone.now)
+    supersedes = models.OneToOneField(
+        "self", on_delete=models.PROTECT, null=True, blank=True, related_name="superseded_by"
+    )
+    why = models.CharField(max_length=200, blank=True)
+    form_key = models.CharField(max_length=60)
+
+    class Meta:
+        """Not a table of its own; a form makes one row."""
+
+        abstract = True
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="%(class)s_form_once")]

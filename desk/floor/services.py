@@ -6,9 +6,12 @@ from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, connection, transaction
+from django.db.models import Model
 
 from desk.floor import clock
+from desk.floor.keeping import keep, line_key, sent_before, source_of
 from desk.floor.models import Order, Record, World
+from desk.floor.station import Correction, stations
 from desk.mill.selectors import line_of, solve
 from desk.people.models import Person
 from desk.people.roles import ACTIONS, CORRECT, ORDER, RECORD, who_may
@@ -51,7 +54,7 @@ def check_moment(at: datetime) -> None:
 def _append(record: Record) -> Record:
     """Seal a record to the one before it and keep it; a form sent twice gives the first record back."""
     with transaction.atomic():
-        if (sent := Record.objects.filter(form_key=record.form_key).first()) is not None:
+        if (sent := sent_before(Record, record.world, record.form_key)) is not None:
             return sent
         previous = Record.objects.filter(world=record.world).order_by("-id").values_list("digest", flat=True).first()
         record.seal(previous or "")
@@ -59,8 +62,19 @@ def _append(record: Record) -> Record:
     return record
 
 
-def record_reading(world: World, person: Person, tag_id: str, value: float, *, at: datetime, form_key: str) -> Record:
-    """Record a value somebody read.
+def record_reading(
+    world: World,
+    person: Person,
+    tag_id: str,
+    value: float,
+    *,
+    at: datetime,
+    form_key: str,
+    source: Model | None = None,
+    supersedes: Record | None = None,
+    why: str = "",
+) -> Record:
+    """Record a value somebody read, with the row it was made from where there is one.
 
     Raises
     ------
@@ -68,7 +82,8 @@ def record_reading(world: World, person: Person, tag_id: str, value: float, *, a
         For a wrong role, a moment that cannot be, a value that cannot be.
     """
     require(person, RECORD)
-    check_moment(at)
+    if supersedes is None:
+        check_moment(at)
     tag = line_of(world.version).tag(tag_id)
     if tag.computed:
         raise ValidationError({"tag": f"{tag.name} is worked out by the desk ({tag.instrument}); it is not entered"})
@@ -85,6 +100,9 @@ def record_reading(world: World, person: Person, tag_id: str, value: float, *, a
             at=at,
             by=person,
             form_key=form_key,
+            source=source_of(source) if source is not None else "",
+            supersedes=supersedes,
+            reason=why[:200],
         )
     )
 
@@ -103,8 +121,9 @@ def record_event(
     action: str = RECORD,
     value: float | None = None,
     unit: str = "",
+    source: Model | None = None,
 ) -> Record:
-    """Record something that happened, in words, with a number where one belongs to it."""
+    """Record something that happened, in words, with a number where one belongs to it and the row it was made from."""
     require(person, action)
     check_moment(at)
     if not text.strip():
@@ -112,7 +131,7 @@ def record_event(
     if len(text) > 500:
         raise ValidationError({"text": f"the note is {len(text)} characters long; 500 is the most"})
     fields: dict[str, Any] = {"kind": kind, "station": station, "tag": tag, "subject": subject, "text": text.strip()}
-    fields |= {"value": value, "unit": unit}
+    fields |= {"value": value, "unit": unit, "source": source_of(source) if source is not None else ""}
     return _append(Record(world=world, at=at, by=person, form_key=form_key, **fields))
 
 
@@ -129,6 +148,8 @@ def correct(record: Record, person: Person, *, value: float | None, text: str, r
     require(person, CORRECT)
     if not reason.strip():
         raise ValidationError({"reason": "say why, so that the next shift understands"})
+    if record.kind == Record.Kind.READING and value is not None and (made := _corrected_at_its_source(record)):
+        return made(record, person, value, reason.strip(), form_key)
     level = record.level
     if record.kind == Record.Kind.READING:
         if value is None:
@@ -150,6 +171,7 @@ def correct(record: Record, person: Person, *, value: float | None, text: str, r
         by=person,
         supersedes=record,
         reason=reason.strip()[:200],
+        source=record.source,
         form_key=form_key,
     )
     try:
@@ -157,6 +179,12 @@ def correct(record: Record, person: Person, *, value: float | None, text: str, r
     except IntegrityError:
         first = Record.objects.select_related("by").get(supersedes=record)
         raise AlreadyCorrectedError(first) from None
+
+
+def _corrected_at_its_source(record: Record) -> Correction | None:
+    """Return how the row a reading was made from is corrected, where it was made from one."""
+    label = record.source.partition(":")[0]
+    return next((one.corrections[label] for one in stations() if label in one.corrections), None)
 
 
 def accept_order(
@@ -179,30 +207,20 @@ def accept_order(
     require(person, ORDER)
     result = solve(world.version, grade, reel_t_per_h, shares)
     result.require_feasible()
-    with transaction.atomic():
-        if (sent := Order.objects.filter(form_key=form_key).first()) is not None:
-            return sent
-        order = Order.objects.create(
-            world=world,
-            grade=grade,
-            reel_t_per_h=reel_t_per_h,
-            shares=shares,
-            from_at=from_at,
-            accepted_by=person,
-            form_key=form_key,
-        )
-        name = line_of(world.version).grade(grade).name
+    name = line_of(world.version).grade(grade).name
+    words = f"Order accepted: {said(reel_t_per_h, 't/h')} of {name}, from {from_at:%H:%M}"
+
+    def tell(order: Order) -> None:
         record_event(
-            world,
-            person,
-            f"Order accepted: {said(reel_t_per_h, 't/h')} of {name}, from {from_at:%H:%M}",
-            station=stop_of(world, "deliver"),
-            at=clock.now(),
-            form_key=f"o-{form_key}"[:40],
-            kind=Record.Kind.ORDER,
-            action=ORDER,
-        )
-    return order
+            world, person, words, station=stop_of(world, "deliver"), at=clock.now(), form_key=line_key("o", order),
+            kind=Record.Kind.ORDER, action=ORDER, source=order,
+        )  # fmt: skip
+
+    asked = Order(
+        world=world, grade=grade, reel_t_per_h=reel_t_per_h, shares=shares, from_at=from_at, accepted_by=person,
+        form_key=form_key,
+    )  # fmt: skip
+    return keep(asked, tell)
 
 
 def stop_of(world: World, kind: str) -> str:

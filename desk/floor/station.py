@@ -33,6 +33,9 @@ if TYPE_CHECKING:
     from stock.line.story import Story
 
 
+Correction = Callable[["Record", "Person", float, str, str], "Record"]  # reading, who, value, why, form key
+
+
 def _nothing(*_: Any) -> tuple[()]:
     return ()
 
@@ -101,6 +104,7 @@ class Station:
     leads: "Callable[[State], Mapping[str, str]]" = _no_words  # family: what is worth saying first of it
     urgent: "Callable[[State], str]" = _no_word  # what cannot wait, for the Line's sentence
     counters: "Callable[[Definition], Mapping[str, Callable[[World, Sequence[float]], None]]]" = _no_words
+    corrections: "Mapping[str, Correction]" = field(default_factory=dict)  # by the model readings were made from
     past: "Callable[[World, Past], Iterable[Record]]" = _nothing
     pages: "Callable[[State], Iterable[str]]" = _nothing  # addresses on the line, for tests and pictures
 

@@ -15,7 +15,7 @@ from desk.floor.appending import AppendOnlyError
 from desk.floor.handover import compose
 from desk.floor.models import Cook, Record, World, epoch
 from desk.floor.next_up import next_up
-from desk.floor.services import NotAllowedError, store_samples
+from desk.floor.services import NotAllowedError, correct, store_samples
 from desk.floor.state import State
 from desk.mill.services import approve_definition
 from desk.stations.cook.bench import correct_result, correct_test, record_test, take_result
@@ -379,7 +379,7 @@ class Bench(HouseCase):
             self.state(), self.people["tester"], first, {**ABC, "a_ml": 26.0}, why="misread", form_key="c"
         )
         self.assertEqual(second.supersedes, first)
-        with self.assertRaisesRegex(ValidationError, "somebody else corrected it"):
+        with self.assertRaisesRegex(ValidationError, "corrected this entry at"):
             correct_test(self.state(), self.people["cook"], first, ABC, why="again", form_key="c2")
         self.assertEqual([test.pk for test in house_of(self.state(1)).news.tests], [second.pk])
 
@@ -390,6 +390,30 @@ class Bench(HouseCase):
         )
         self.assertEqual(house_of(self.state()).news.results[1186].kappa, 18.4)
         self.assertEqual(second.why, "wrong bottle")
+
+    def test_a_result_and_its_reading_are_one_fact(self):
+        tester = self.people["tester"]
+        first = take_result(self.state(), tester, 1186, {"kappa": 24.0}, at=NOW, form_key="r")
+        self.assertEqual(self.state(1).readings["kappa_wood"].value, 24.0)
+        correct_result(self.state(), tester, first, {"kappa": 18.4}, flag="", why="wrong bottle", form_key="r2")
+        reading = Record.objects.get(tag="kappa_wood", superseded_by=None)
+        self.assertEqual((reading.value, reading.reason), (18.4, "wrong bottle"))
+        self.assertEqual(self.state(1).readings["kappa_wood"].value, 18.4)
+        again = correct(reading, tester, value=18.9, text="", reason="typed wrong", form_key="r3")
+        self.assertEqual((again.value, again.supersedes), (18.9, reading))
+        self.assertEqual(house_of(self.state()).news.results[1186].kappa, 18.9)
+        self.assertEqual(Result.objects.filter(superseded_by=None).count(), 1)
+
+    def test_a_titration_and_its_readings_are_one_fact(self):
+        tester = self.people["tester"]
+        first = record_test(self.state(), tester, "white", ABC, at=NOW, form_key="w")
+        reading = Record.objects.get(tag="white_liquor_ea")
+        with self.assertRaisesRegex(ValidationError, "correct its burette readings"):
+            correct(reading, tester, value=100, text="", reason="typed wrong", form_key="w2")
+        correct_test(self.state(), tester, first, {**ABC, "a_ml": 26.0}, why="misread", form_key="w3")
+        standing = Record.objects.get(tag="white_liquor_ea", superseded_by=None)
+        self.assertNotEqual(standing.value, reading.value)
+        self.assertEqual(standing.supersedes, reading)
 
     def test_a_black_liquor_of_a_cook_speaks_for_its_recipe(self):
         record_test(
@@ -773,6 +797,16 @@ class Pages(HouseCase):
             self.assertContains(self.client.get(f"/live/working/?of={key}"), "Working")
         for key in ("cook:1:done", "charge:9:alder:steam", "liquor:sea", "card:1187:nothing"):
             self.assertEqual(self.client.get(f"/live/working/?of={key}").status_code, 404)
+
+    def test_a_note_on_a_cook_is_shown_and_corrected_in_its_words(self):
+        self.sign_in("cook")
+        step = {"kind": "note", "text": "valve hunted", "at": "14:20", "form_key": "n1"}
+        self.client.post("/live/cook/1187/step/", step)
+        kept = Step.objects.get(kind="note")
+        self.assertContains(self.client.get("/live/cook/1187/"), 'value="valve hunted"')
+        fix = {"text": "steam valve hunted", "why": "say which", "form_key": "n2"}
+        self.client.post(f"/live/cook/1187/step/{kept.pk}/correct/", fix)
+        self.assertEqual(Step.objects.get(supersedes=kept).text, "steam valve hunted")
 
     def test_a_trainee_may_look_and_not_touch(self):
         self.sign_in("trainee")

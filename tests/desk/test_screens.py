@@ -6,7 +6,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
-from desk.floor.models import Order, Sample
+from desk.floor.models import Order
 from desk.floor.state import State
 from tests.desk.base import NOW, DeskCase, panels_at
 from tests.line import hallin_reach
@@ -84,13 +84,6 @@ class Pages(DeskCase):
                 self.assertEqual(answer.status_code, 200)
                 self.assertContains(answer, 'id="sentence"')
                 self.assertLessEqual(len(queries), QUERIES, [query["sql"][:90] for query in queries])
-
-    def test_a_line_with_nothing_recorded_still_shows(self):
-        Sample.objects.all().delete()
-        self.sign_in()
-        for address in ["/live/", *STATIONS]:
-            with self.subTest(address):
-                self.assertEqual(self.client.get(address).status_code, 200)
 
     def test_the_line_says_the_one_thing_that_needs_a_person(self):
         self.sign_in()

@@ -17,12 +17,13 @@ from desk.exchange.pick_up import pick_up
 from desk.exchange.reading import read_rows, write_rows
 from desk.floor.appending import AppendOnlyError
 from desk.floor.handover import compose
+from desk.floor.keeping import made_from
 from desk.floor.models import Cook, Record, World, epoch
 from desk.floor.next_up import next_up
 from desk.floor.services import NotAllowedError, correct
 from desk.floor.state import State
 from desk.stations.yard.lots import Load, correct_lot, receive
-from desk.stations.yard.models import BlendPlan, Classification, Dropped, Holding, Lot, Movement, Op, Ticket
+from desk.stations.yard.models import BlendPlan, Classification, Dropped, Holding, Lot, Movement, Op, Ticket, Trip
 from desk.stations.yard.piles import chip_logs, draw_from, survey, take_back
 from desk.stations.yard.stock import STEPS, yard_of
 from desk.stations.yard.tables import YARD_TABLES
@@ -147,7 +148,7 @@ class Lots(YardCase):
         self.assert_book_closes()
         with self.assertRaises(AppendOnlyError):
             lot.save()
-        with self.assertRaisesRegex(ValidationError, "corrected by somebody else"):
+        with self.assertRaisesRegex(ValidationError, "corrected this entry at"):
             correct_lot(self.world, self.people["operator"], lot, load, why="again", form_key=self.key())
         with self.assertRaisesRegex(ValidationError, "say why"):
             correct_lot(self.world, self.people["operator"], new, load, why=" ", form_key=self.key())
@@ -207,7 +208,7 @@ class Piles(YardCase):
         self.assertEqual(lots_of_cook(Cook.objects.order_by("-started_at")[1]), [])
         self.assertEqual(undo.undoes, op)
         self.assert_book_closes()
-        with self.assertRaisesRegex(ValidationError, "taken back before"):
+        with self.assertRaisesRegex(ValidationError, "took this back at"):
             take_back(self.world, self.people["operator"], op, why="again", form_key=self.key())
         with self.assertRaisesRegex(ValidationError, "say why"):
             take_back(self.world, self.people["operator"], self.draw("pile_c", 1), why=" ", form_key=self.key())
@@ -239,7 +240,7 @@ class Piles(YardCase):
         self.assertAlmostEqual(page.context["sums"]["fed"], 0)
         self.assertEqual(self.client.post("/live/yard/pile/pile_c/undo/", {"op": "x"}).status_code, 404)
         refused = self.client.post("/live/yard/pile/pile_c/undo/", {**typed, "form_key": self.key()})
-        self.assertContains(refused, "taken back before", status_code=422)
+        self.assertContains(refused, "took this back at", status_code=422)
 
     def test_a_survey_corrects_the_book_and_says_what_it_said(self):
         self.lot(number="S-1", material="alder_chips")
@@ -306,9 +307,9 @@ class Metal(YardCase):
         for shift in range(1, 11):
             at = NOW - timedelta(hours=12 * shift)
             for index in range(2):
-                Record.objects.create(
-                    world=self.world, kind="event", station="yard", tag="trip", text="Metal trip", at=at, entered_at=at,
-                    by=self.people["operator"], form_key=f"old-{shift}-{index}", digest="",
+                Trip.objects.create(
+                    world=self.world, at=at, detector="Drum infeed", find="Bolt", stopped_min=3,
+                    by=self.people["operator"], form_key=f"old-{shift}-{index}",
                 )  # fmt: skip
         for _ in range(6):
             self.trip()
@@ -322,9 +323,12 @@ class Metal(YardCase):
         self.assertIn("Do not lower the gain", card.correction)
 
     def test_a_trip_is_corrected_in_its_words_and_keeps_its_minutes(self):
-        record = self.trip(minutes=6)
+        trip = self.trip(minutes=6)
+        record = made_from(trip).get()
+        self.assertEqual(record.text, "Metal trip, drum infeed: bolt; stopped 6 min")
         new = correct(record, self.people["operator"], value=None, text="Metal trip, chipper infeed: bolt", reason="wrong belt", form_key=self.key())  # fmt: skip
-        self.assertEqual((new.tag, new.value, new.unit), ("trip", 6, "min"))
+        self.assertEqual((new.tag, new.source), ("trip", record.source))
+        self.assertEqual(Trip.objects.get().stopped_min, 6)
         self.assertEqual(self.yard().trip_counts[1], 1)
 
     def test_bad_trips_are_refused(self):

@@ -9,12 +9,11 @@ from hypothesis import strategies as st
 
 from desk.exchange.reading import read_rows, write_rows
 from desk.floor.handover import compose
-from desk.floor.models import Record
 from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.floor.station import stations
 from desk.frame.panels.attempt import attempt
-from desk.stations.yard.models import Classification, Lot
+from desk.stations.yard.models import Classification, Lot, Trip
 from desk.stations.yard.news import read_news
 from desk.stations.yard.pages import drawing
 from desk.stations.yard.pages.blend import attempt as try_blend
@@ -176,10 +175,9 @@ class News(YardCase):
 
     def test_a_corrected_trip_is_not_counted(self):
         for index in range(2):
-            Record.objects.create(
-                world=self.world, kind="event", station="yard", tag="trip", text="Metal trip", at=NOW, entered_at=NOW,
-                by=self.people["operator"], form_key=f"t{index}", digest="",
-                supersedes=Record.objects.filter(tag="trip").first() if index else None,
+            Trip.objects.create(
+                world=self.world, at=NOW, detector="Drum infeed", find="Bolt", stopped_min=3,
+                by=self.people["operator"], form_key=f"t{index}", supersedes=Trip.objects.first() if index else None,
             )  # fmt: skip
         self.assertEqual(self.yard().trip_counts[1], 1)
 
@@ -253,9 +251,9 @@ class OnTheFloor(YardCase):
     def test_the_hand_over_tells_what_is_set_aside(self):
         self.lot("R-1", hours_ago=40)
         for index in range(2):
-            Record.objects.create(
-                world=self.world, kind="event", station="yard", tag="trip", subject="R-1", text="Metal trip", at=NOW,
-                entered_at=NOW, by=self.people["operator"], form_key=f"x{index}", digest="",
+            Trip.objects.create(
+                world=self.world, at=NOW, detector="Drum infeed", find="Bolt", lot="R-1", stopped_min=3,
+                by=self.people["operator"], form_key=f"x{index}",
             )  # fmt: skip
         rows = next(part["rows"] for part in compose(State(self.world, NOW))["sections"] if part["title"] == "Yard")
         self.assertIn("Set aside: lot R-1", rows)

@@ -1,13 +1,13 @@
 """Results of cooks and titrations of liquors, as the laboratory enters them."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import Final
+from typing import Any, Final
 
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, transaction
 
 from desk.floor import clock
+from desk.floor.keeping import keep, line_key, made_from, need_why, sent_before
 from desk.floor.models import Cook, Record
 from desk.floor.services import check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
@@ -55,10 +55,9 @@ def take_result(
         Nothing is written: a cook not blown, one that has its result, a value that cannot be.
     """
     require(person, RECORD)
-    if (sent := Result.objects.filter(form_key=form_key[:60]).first()) is not None:
-        kept: Result = sent
-        return kept
     world = state.world
+    if (sent := sent_before(Result, world, form_key)) is not None:
+        return sent
     cook = Cook.objects.filter(world=world, number=number).first()
     if cook is None:
         raise ValidationError({"number": f"there is no cook {number}"})
@@ -71,13 +70,13 @@ def take_result(
     if Result.objects.filter(world=world, number=number, superseded_by=None).exists():
         raise ValidationError({"number": f"cook {number} has its result; correct that one"})
     _refuse_impossible(found)
-    row = Result(world=world, by=person, number=number, at=at, flag=flag.strip()[:120], form_key=form_key[:60], **found)
-    with transaction.atomic():
-        row.save()
-        if not quiet:
-            _tell(state, person, row, form_key)
-            _readings(state, person, cook, row, form_key)
-    return row
+    row = Result(world=world, by=person, number=number, at=at, flag=flag.strip()[:120], form_key=form_key, **found)
+
+    def tell(row: Result) -> None:
+        _tell(state, person, row)
+        _keep_readings(state, person, row, result_tags(state, cook, row))
+
+    return keep(row, None if quiet else tell)
 
 
 def _refuse_impossible(found: Mapping[str, float | None]) -> None:
@@ -91,17 +90,19 @@ def _refuse_impossible(found: Mapping[str, float | None]) -> None:
             )
 
 
-def _tell(state: State, person: Person, row: Result, form_key: str) -> None:
+def _tell(state: State, person: Person, row: Result) -> None:
     words = f"Cook {row.number}: kappa {row.kappa:.1f} found"
     forecast = Forecast.objects.filter(world=state.world, number=row.number).first()
     if forecast is not None:
         words += (
             f", forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}: {error_words(row.kappa - forecast.kappa)}"
         )
-    record_event(
-        state.world, person, words, station=stop_of(state.world, "cook"), at=row.at, form_key=f"r-{form_key}"[:40], kind=Record.Kind.BATCH,
-        subject=f"cook {row.number}",
-    )  # fmt: skip
+    _line(state, person, row, words, row.at, kind=Record.Kind.BATCH, subject=f"cook {row.number}")
+
+
+def _line(state: State, person: Person, row: Result | LiquorTest, words: str, at: datetime, **more: Any) -> None:
+    station, key = stop_of(state.world, "cook"), line_key("b", row)
+    record_event(state.world, person, words[:500], station=station, at=at, form_key=key, source=row, **more)
 
 
 def error_words(error: float) -> str:
@@ -111,24 +112,37 @@ def error_words(error: float) -> str:
     return f"{abs(error):.1f} {'above' if error > 0 else 'below'}"
 
 
-def _readings(state: State, person: Person, cook: Cook, row: Result, form_key: str) -> None:
-    """Let the line know too: the tags its recipe names."""
+RESULT_TAGS: Final = {  # column of a result: which tag of the recipe is another view of it
+    "kappa": "kappa_tag",
+    "rejects_pct": "rejects_tag",
+    "residual_kg_per_m3_as_naoh": "residual_tag",
+}
+
+
+def result_tags(state: State, cook: Cook, row: Result) -> list[tuple[str, float]]:
+    """Return the line's tags a result speaks for, with what it says."""
     recipe = recipe_of(state, cook)
-    for index, (tag, value) in enumerate(
-        (
-            (recipe.kappa_tag, row.kappa),
-            (recipe.rejects_tag, row.rejects_pct),
-            (recipe.residual_tag, row.residual_kg_per_m3_as_naoh),
-        )
-    ):
-        if tag is not None and value is not None:
-            record_reading(state.world, person, tag, value, at=row.at, form_key=f"r{index}-{form_key}"[:40])
+    said = [(getattr(recipe, named), getattr(row, column)) for column, named in RESULT_TAGS.items()]
+    return [(tag, value) for tag, value in said if tag is not None and value is not None]
+
+
+def _keep_readings(
+    state: State, person: Person, row: Result | LiquorTest, said: Sequence[tuple[str, float]], why: str = ""
+) -> None:
+    """Let the line's tags know what a row says; what the row it supersedes said of them is superseded with it."""
+    old = row.supersedes
+    before = {one.tag: one for one in made_from(old).filter(kind=Record.Kind.READING)} if old is not None else {}
+    for index, (tag, value) in enumerate(said):
+        record_reading(
+            state.world, person, tag, value, at=row.at, form_key=line_key(f"r{index}", row), source=row,
+            supersedes=before.get(tag), why=why,
+        )  # fmt: skip
 
 
 def correct_result(
     state: State, person: Person, old: Result, found: Mapping[str, float | None], *, flag: str, why: str, form_key: str
 ) -> Result:
-    """Supersede a result; the old one stays readable.
+    """Supersede a result, and the readings made from it; the old ones stay readable.
 
     Raises
     ------
@@ -136,24 +150,38 @@ def correct_result(
         Nothing is written.
     """
     require(person, CORRECT)
-    if not why.strip():
-        raise ValidationError({"why": "say why, so that the next shift understands"})
+    why = need_why(why)
     _refuse_impossible(found)
     row = Result(
-        world=state.world, by=person, number=old.number, at=old.at, flag=flag.strip()[:120], supersedes=old,
-        why=why.strip()[:200], form_key=form_key[:60], **found,
+        world=state.world, by=person, number=old.number, at=old.at, flag=flag.strip()[:120], supersedes=old, why=why,
+        form_key=form_key, **found,
     )  # fmt: skip
-    with transaction.atomic():
-        try:
-            row.save()
-        except IntegrityError:
-            raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
-        words = f"Cook {row.number}: kappa {row.kappa:.1f}, corrected from {old.kappa:.1f}: {why.strip()}"
-        record_event(
-            state.world, person, words[:500], station=stop_of(state.world, "cook"), at=clock.now(), form_key=f"r-{form_key}"[:40],
-            kind=Record.Kind.BATCH, subject=f"cook {row.number}", action=CORRECT,
-        )  # fmt: skip
-    return row
+
+    def tell(row: Result) -> None:
+        words = f"Cook {row.number}: kappa {row.kappa:.1f}, corrected from {old.kappa:.1f}: {why}"
+        more = {"kind": Record.Kind.BATCH, "subject": f"cook {row.number}", "action": CORRECT}
+        _line(state, person, row, words, clock.now(), **more)
+        cook = Cook.objects.get(world=state.world, number=row.number)
+        _keep_readings(state, person, row, result_tags(state, cook, row), why)
+
+    return keep(row, tell)
+
+
+def correct_reading_of_result(record: Record, person: Person, value: float, why: str, form_key: str) -> Record:
+    """Correct a reading that is another view of a result: the result is corrected, and the reading with it."""
+    old = Result.objects.get(pk=int(record.source.partition(":")[2]))
+    state = State(record.world)
+    recipe = recipe_of(state, Cook.objects.get(world=record.world, number=old.number))
+    column = next(column for column, named in RESULT_TAGS.items() if getattr(recipe, named) == record.tag)
+    found = {name: getattr(old, name) for name in LIMITS} | {column: value}
+    row = correct_result(state, person, old, found, flag=old.flag, why=why, form_key=form_key)
+    return made_from(row).get(tag=record.tag)
+
+
+def correct_reading_of_test(record: Record, person: Person, value: float, why: str, form_key: str) -> Record:
+    """Refuse to correct what a titration came to: its burette readings are what was read."""
+    message = "this was worked out from a titration; correct its burette readings on the liquor page"
+    raise ValidationError({"value": message})
 
 
 # ---- titrations
@@ -194,9 +222,8 @@ def record_test(
         Nothing is written.
     """
     require(person, RECORD)
-    if (sent := LiquorTest.objects.filter(form_key=form_key[:60]).first()) is not None:
-        kept: LiquorTest = sent
-        return kept
+    if (sent := sent_before(LiquorTest, state.world, form_key)) is not None:
+        return sent
     if not quiet:
         check_moment(at)
     worked = titrated(kind, volumes, person.short_name, at)
@@ -204,18 +231,15 @@ def record_test(
         raise ValidationError({"number": f"there is no cook {number}"})
     row = LiquorTest(
         world=state.world, by=person, kind=kind, at=at, volumes={name: volumes[name] for name in METHODS[kind][1]},
-        number=number, form_key=form_key[:60],
+        number=number, form_key=form_key,
     )  # fmt: skip
-    with transaction.atomic():
-        row.save()
-        if not quiet:
-            record_event(
-                state.world, person, test_words(kind, worked, number), station=stop_of(state.world, "cook"), at=at,
-                form_key=f"t-{form_key}"[:40], kind=Record.Kind.EVENT, subject=f"cook {number}" if number else "",
-            )  # fmt: skip
-            for index, (tag, value) in enumerate(tags_of(state, kind, worked, number)):
-                record_reading(state.world, person, tag, value, at=at, form_key=f"t{index}-{form_key}"[:40])
-    return row
+
+    def tell(row: LiquorTest) -> None:
+        subject = f"cook {number}" if number else ""
+        _line(state, person, row, test_words(kind, worked, number), at, kind=Record.Kind.EVENT, subject=subject)
+        _keep_readings(state, person, row, tags_of(state, kind, worked, number))
+
+    return keep(row, None if quiet else tell)
 
 
 def test_words(kind: str, worked: Figure, number: int | None) -> str:
@@ -262,7 +286,7 @@ def tags_of(state: State, kind: str, worked: Figure, number: int | None) -> list
 def correct_test(
     state: State, person: Person, old: LiquorTest, volumes: Mapping[str, float], *, why: str, form_key: str
 ) -> LiquorTest:
-    """Supersede a titration; the old readings stay readable.
+    """Supersede a titration, and what the line's tags knew of it; the old readings stay readable.
 
     Raises
     ------
@@ -270,26 +294,16 @@ def correct_test(
         Nothing is written.
     """
     require(person, CORRECT)
-    if not why.strip():
-        raise ValidationError({"why": "say why, so that the next shift understands"})
+    why = need_why(why)
     worked = titrated(old.kind, volumes, person.short_name, old.at)
     row = LiquorTest(
         world=state.world, by=person, kind=old.kind, at=old.at, volumes=dict(volumes), number=old.number, supersedes=old,
-        why=why.strip()[:200], form_key=form_key[:60],
+        why=why, form_key=form_key,
     )  # fmt: skip
-    with transaction.atomic():
-        try:
-            row.save()
-        except IntegrityError:
-            raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
-        words = f"{test_words(old.kind, worked, old.number)}, corrected: {why.strip()}"
-        record_event(
-            state.world,
-            person,
-            words[:500],
-            station=stop_of(state.world, "cook"),
-            at=clock.now(),
-            form_key=f"t-{form_key}"[:40],
-            action=CORRECT,
-        )
-    return row
+
+    def tell(row: LiquorTest) -> None:
+        words = f"{test_words(old.kind, worked, old.number)}, corrected: {why}"
+        _line(state, person, row, words, clock.now(), kind=Record.Kind.EVENT, action=CORRECT)
+        _keep_readings(state, person, row, tags_of(state, old.kind, worked, old.number), why)
+
+    return keep(row, tell)

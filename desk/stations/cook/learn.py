@@ -7,9 +7,10 @@ from typing import Any, Final
 
 import numpy as np
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, connection, transaction
+from django.db import IntegrityError, connection
 
 from desk.floor import clock
+from desk.floor.keeping import keep, line_key, sent_before
 from desk.floor.models import Record
 from desk.floor.services import record_event, require, stop_of
 from desk.floor.state import State
@@ -203,9 +204,8 @@ def accept_relation(
         Nothing is written: no reason, too few cooks, somebody else accepted one meanwhile.
     """
     require(person, MODEL)
-    if (sent := RelationVersion.objects.filter(form_key=form_key[:60]).first()) is not None:
-        kept: RelationVersion = sent
-        return kept
+    if (sent := sent_before(RelationVersion, state.world, form_key)) is not None:
+        return sent
     if not why.strip():
         raise ValidationError({"why": "say why the relation is replaced"})
     lesson = study(state, recipe, left_out)
@@ -228,19 +228,21 @@ def accept_relation(
         accepted_at=state.now,
         by=person,
         why=why.strip()[:200],
-        form_key=form_key[:60],
+        form_key=form_key,
     )
-    with transaction.atomic():
-        try:
-            row.save()
-        except IntegrityError:
-            raise ValidationError({"recipe": "somebody else accepted a version meanwhile; look again"}) from None
-        said = f"Relation {relation.version} of {recipe.name} accepted: {len(numbers)} cooks, spread {relation.spread_kappa:.2f} kappa. {why.strip()}"
+    spread = f"spread {relation.spread_kappa:.2f} kappa"
+    said = f"Relation {relation.version} of {recipe.name} accepted: {len(numbers)} cooks, {spread}. {why.strip()}"
+
+    def tell(row: RelationVersion) -> None:
         record_event(
-            state.world, person, said[:500], station=stop_of(state.world, "cook"), at=state.now, form_key=f"m-{form_key}"[:40],
-            kind=Record.Kind.EVENT, action=MODEL,
+            state.world, person, said[:500], station=stop_of(state.world, "cook"), at=state.now,
+            form_key=line_key("m", row), kind=Record.Kind.EVENT, action=MODEL, source=row,
         )  # fmt: skip
-    return row
+
+    try:
+        return keep(row, tell)
+    except IntegrityError:
+        raise ValidationError({"recipe": "somebody else accepted a version meanwhile; look again"}) from None
 
 
 def _bulk_ratio(recipe: Recipe, lesson: Lesson) -> float:

@@ -2,28 +2,9 @@
 
 from django.conf import settings
 from django.db import models
-from django.utils import timezone
 
 from desk.floor.appending import AppendOnly
-from desk.floor.models import World
-
-
-class Kept(AppendOnly):
-    """What every record of the cook house carries: who, when it was entered, what it supersedes and why."""
-
-    world = models.ForeignKey(World, on_delete=models.PROTECT, related_name="+")
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
-    entered_at = models.DateTimeField(default=timezone.now)
-    supersedes = models.OneToOneField(
-        "self", on_delete=models.PROTECT, null=True, blank=True, related_name="superseded_by"
-    )
-    why = models.CharField(max_length=200, blank=True)
-    form_key = models.CharField(max_length=60, unique=True)
-
-    class Meta:
-        """Not a table of its own."""
-
-        abstract = True
+from desk.floor.models import Kept, World
 
 
 class Charge(Kept):
@@ -37,7 +18,7 @@ class Charge(Kept):
     planned = models.JSONField(help_text="what it came to")
     warnings = models.JSONField(default=list)
 
-    class Meta:
+    class Meta(Kept.Meta):
         """Read by cook."""
 
         indexes = [models.Index(fields=["world", "number"], name="charge_by_cook")]
@@ -71,7 +52,7 @@ class Step(Kept):
     third = models.FloatField(null=True, help_text="sulphidity of white liquor, combined SO2 of acid")
     text = models.CharField(max_length=300, blank=True)
 
-    class Meta:
+    class Meta(Kept.Meta):
         """Read by cook, in time order."""
 
         indexes = [models.Index(fields=["world", "number", "at"], name="step_by_cook")]
@@ -124,7 +105,7 @@ class Result(Kept):
     residual_kg_per_m3_as_naoh = models.FloatField(null=True)
     flag = models.CharField(max_length=120, blank=True, help_text="why it is not to be learned from")
 
-    class Meta:
+    class Meta(Kept.Meta):
         """Read by cook and by time."""
 
         indexes = [
@@ -154,7 +135,7 @@ class LiquorTest(Kept):
     volumes = models.JSONField()
     number = models.PositiveIntegerField(null=True, help_text="the cook it was taken from, for black liquor")
 
-    class Meta:
+    class Meta(Kept.Meta):
         """Read by kind and time."""
 
         indexes = [models.Index(fields=["world", "kind", "-at"], name="liquor_by_kind")]
@@ -178,12 +159,15 @@ class RelationVersion(AppendOnly):
     accepted_at = models.DateTimeField()
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     why = models.CharField(max_length=200)
-    form_key = models.CharField(max_length=60, unique=True)
+    form_key = models.CharField(max_length=60)
 
     class Meta:
-        """A version is given once."""
+        """A version is given once; a form makes one."""
 
-        constraints = [models.UniqueConstraint(fields=["world", "recipe", "version"], name="relation_once")]
+        constraints = [
+            models.UniqueConstraint(fields=["world", "recipe", "version"], name="relation_once"),
+            models.UniqueConstraint(fields=["world", "form_key"], name="relation_form_once"),
+        ]
         ordering = ["-version"]
 
     def __str__(self) -> str:

@@ -9,6 +9,7 @@ from django.urls import reverse
 
 from desk.floor.state import State
 from desk.floor.station import Station
+from desk.stations.cook.bench import correct_reading_of_result, correct_reading_of_test
 from desk.stations.cook.devices import TAKERS, counters
 from desk.stations.cook.figures import cook_figure
 from desk.stations.cook.history import load_past
@@ -51,6 +52,10 @@ STATION: Final = Station(
     leads=leads,
     urgent=urgent,
     counters=counters,
+    corrections={
+        "cooking.result": correct_reading_of_result,
+        "cooking.liquortest": correct_reading_of_test,
+    },
     past=load_past,
     pages=_pages,
 )

@@ -6,10 +6,11 @@ from datetime import UTC, datetime, timedelta
 from typing import Any, Final, cast
 
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, transaction
+from django.db import transaction
 
 from desk.floor import clock
-from desk.floor.models import Cook, Record, World
+from desk.floor.keeping import keep, line_key, need_why, sent_before
+from desk.floor.models import Cook, Record
 from desk.floor.services import check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
 from desk.people.models import Person
@@ -93,9 +94,8 @@ def plan_charge(
     """
     require(person, COOK)
     world = state.world
-    if (sent := Charge.objects.filter(form_key=form_key).first()) is not None:
-        kept: Charge = sent
-        return kept
+    if (sent := sent_before(Charge, world, form_key)) is not None:
+        return sent
     if not 0 < number < 10_000_000:
         raise ValidationError({"number": f"a cook cannot be number {number}"})
     if Cook.objects.filter(world=world, number=number).exists():
@@ -108,25 +108,22 @@ def plan_charge(
     sheet = house_of(state).sheet(recipe, digester, {name: Datum(value, said) for name, value in typed.items()})
     given = {name: datum.value for name, datum in _given(state, recipe, digester, typed).items()}
     before = Charge.objects.filter(world=world, number=number, superseded_by=None).first()
-    with transaction.atomic():
-        row = Charge(
-            world=world,
-            by=person,
-            number=number,
-            digester=digester.number,
-            recipe=recipe.id,
-            planned_at=planned_at,
-            given=as_json(given),
-            planned=as_json({name: one.value for name, one in sheet.figures.items()}),
-            warnings=list(sheet.warnings),
-            supersedes=before,
-            why="planned again" if before else "",
-            form_key=form_key[:60],
-        )
-        row.save()
-        words = f"Cook {number}, digester {digester.number} planned: {sheet_words(recipe, sheet)}"
-        _tell(world, person, number, words, state.now, f"p-{form_key}")
-    return row
+    row = Charge(
+        world=world,
+        by=person,
+        number=number,
+        digester=digester.number,
+        recipe=recipe.id,
+        planned_at=planned_at,
+        given=as_json(given),
+        planned=as_json({name: one.value for name, one in sheet.figures.items()}),
+        warnings=list(sheet.warnings),
+        supersedes=before,
+        why="planned again" if before else "",
+        form_key=form_key,
+    )
+    words = f"Cook {number}, digester {digester.number} planned: {sheet_words(recipe, sheet)}"
+    return keep(row, lambda kept: _tell(kept, person, number, words, state.now, "p"))
 
 
 def _given(state: State, recipe: Recipe, digester: Digester, typed: Mapping[str, float]) -> dict[str, Datum]:
@@ -179,9 +176,8 @@ def log_step(
         require(person, COOK)
     if kind not in WORDS:
         raise ValidationError({"kind": f"{kind[:20]!r} is no step of a cook"})
-    if (sent := Step.objects.filter(form_key=form_key[:60]).first()) is not None:
-        kept: Step = sent
-        return kept
+    if (sent := sent_before(Step, state.world, form_key)) is not None:
+        return sent
     if person is not None and not quiet:
         check_moment(at)
         if kind in MINDED and not minded:
@@ -199,28 +195,29 @@ def log_step(
     before = list(Step.objects.filter(world=world, number=number, superseded_by=None).order_by("at", "id"))
     _refuse_disorder(cook, kind, at, before, new=new)
     _refuse_amounts(recipe, digester, kind, amounts, before)
-    with transaction.atomic():
+    row = Step(
+        world=world,
+        by=person,
+        number=number,
+        kind=kind,
+        at=at,
+        amount=amounts.amount,
+        second=amounts.second,
+        third=amounts.third,
+        text=amounts.text.strip()[:300],
+        form_key=form_key,
+    )
+
+    def follow_up(row: Step) -> None:
         if new:
             cook.save()
-        row = Step(
-            world=world,
-            by=person,
-            number=number,
-            kind=kind,
-            at=at,
-            amount=amounts.amount,
-            second=amounts.second,
-            third=amounts.third,
-            text=amounts.text.strip()[:300],
-            form_key=form_key[:60],
-        )
-        row.save()
         if kind == "blow":
             keep_forecast(State(world, max(at, state.now) if quiet else state.now), cook, at)
         if person is not None and not quiet:
             words = f"Cook {number}, digester {cook.digester}: {step_words(recipe, kind, amounts)}"
-            _tell(world, person, number, words, at, f"s-{form_key}", tag="blow" if kind == "blow" else "")
-    return row
+            _tell(row, person, number, words, at, "s", tag="blow" if kind == "blow" else "")
+
+    return keep(row, follow_up)
 
 
 def _start(state: State, house: House, number: int, at: datetime) -> Cook:
@@ -453,8 +450,7 @@ def correct_step(
         Nothing is written.
     """
     require(person, COOK)
-    if not why.strip():
-        raise ValidationError({"why": "say why, so that the next shift understands"})
+    why = need_why(why)
     cook = Cook.objects.get(world=state.world, number=step.number)
     recipe, digester = recipe_of(state, cook), house_of(state).part.digester(cook.digester)
     others = list(
@@ -467,38 +463,15 @@ def correct_step(
     _refuse_amounts(recipe, digester, step.kind, amounts, others)
     row = Step(
         world=state.world, by=person, number=step.number, kind=step.kind, at=step.at, supersedes=step,
-        why=why.strip()[:200], form_key=form_key[:60], **fields,
+        why=why, form_key=form_key, **fields,
     )  # fmt: skip
-    with transaction.atomic():
-        try:
-            row.save()
-        except IntegrityError:
-            raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
-        words = f"Cook {step.number}: {step_words(recipe, step.kind, amounts)}, corrected: {why.strip()}"
-        _tell(state.world, person, step.number, words, state.now, f"c-{form_key}")
-    return row
+    words = f"Cook {step.number}: {step_words(recipe, step.kind, amounts)}, corrected: {why}"
+    return keep(row, lambda kept: _tell(kept, person, step.number, words, state.now, "c"))
 
 
-def _tell(
-    world: World,
-    person: Person,
-    number: int,
-    words: str,
-    at: datetime,
-    form_key: str,
-    tag: str = "",
-    action: str = COOK,
-) -> None:
-    """Tell the log what was done to a cook."""
+def _tell(row: Any, person: Person, number: int, words: str, at: datetime, prefix: str, tag: str = "") -> None:
+    """Tell the log what was done to a cook, linked to the row that was kept."""
     record_event(
-        world,
-        person,
-        words[:500],
-        station=stop_of(world, "cook"),
-        at=at,
-        form_key=form_key[:40],
-        kind=Record.Kind.BATCH,
-        tag=tag,
-        subject=f"cook {number}",
-        action=action,
-    )
+        row.world, person, words[:500], station=stop_of(row.world, "cook"), at=at, form_key=line_key(prefix, row),
+        kind=Record.Kind.BATCH, tag=tag, subject=f"cook {number}", action=COOK, source=row,
+    )  # fmt: skip

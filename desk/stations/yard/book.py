@@ -2,9 +2,11 @@
 
 from collections.abc import Iterable, Sequence
 from datetime import datetime
+from typing import Any
 
 from django.core.exceptions import ValidationError
 
+from desk.floor.keeping import line_key
 from desk.floor.models import Record, World
 from desk.floor.services import record_event, stop_of
 from desk.mill.selectors import line_of
@@ -73,15 +75,8 @@ def keep_held(world: World, pile: PileDef, held: Sequence[Held]) -> None:
     Holding.objects.bulk_create(new)
 
 
-def tell(world: World, person: Person, words: str, at: datetime, form_key: str, *, subject: str = "") -> None:
-    """Tell the log what was done."""
-    record_event(
-        world,
-        person,
-        words,
-        station=stop_of(world, "yard"),
-        at=at,
-        form_key=form_key[:40],
-        kind=Record.Kind.BATCH,
-        subject=subject,
-    )
+def tell(row: Any, person: Person, words: str, at: datetime, prefix: str, **more: Any) -> Record:
+    """Tell the log what was done, linked to the row that was kept."""
+    given = {"kind": Record.Kind.BATCH, **more}
+    station, key = stop_of(row.world, "yard"), line_key(prefix, row)
+    return record_event(row.world, person, words[:500], station=station, at=at, form_key=key, source=row, **given)

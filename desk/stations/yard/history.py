@@ -6,14 +6,16 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from desk.floor.keeping import line_key, source_of
 from desk.floor.models import Record, World
 from desk.floor.services import stop_of
 from desk.floor.station import Past
 from desk.people.models import Person
 from desk.stations.yard.book import yard_part
 from desk.stations.yard.lots import TESTED, Load, lot_row, weigh
-from desk.stations.yard.models import Classification, Holding, Lot, Movement, Op
+from desk.stations.yard.models import Classification, Holding, KnifeStep, Lot, Movement, Op, Trip
 from desk.stations.yard.stock import STEPS
+from desk.stations.yard.work import trip_words
 from stock.intake.piles import Held, chip, draw, lay, pile_loss
 
 REF_C = 15.0
@@ -158,38 +160,43 @@ def load_from(row: dict[str, str]) -> Load:
 
 
 def _trips(world: World, folder: Path, hand: Person) -> Iterator[Record]:
-    for index, row in enumerate(_rows(folder / "yard_trips.csv")):
-        words = f"Metal trip, {row['detector'].lower()}: {row['find'].lower()}; stopped {row['stopped_min']} min"
-        words += f"; lot {row['lot']}" if row["lot"] else ""
-        yield _event(
-            world, hand, row, f"demo-{world.pk}-trip-{index}", "trip", row["lot"], words, float(row["stopped_min"])
+    rows = [
+        Trip(
+            world=world, by=hand, at=_at(row["at_s"]), entered_at=_at(row["at_s"]), detector=row["detector"],
+            find=row["find"], lot=row["lot"], stopped_min=float(row["stopped_min"]), form_key=f"demo-trip-{index}",
         )
+        for index, row in enumerate(_rows(folder / "yard_trips.csv"))
+    ]  # fmt: skip
+    for row in Trip.objects.bulk_create(rows):
+        yield _line(row, hand, trip_words(row), "trip", row.lot)
 
 
 def _knives(world: World, folder: Path, hand: Person) -> Iterator[Record]:
-    part = yard_part(world)
-    for index, row in enumerate(_rows(folder / "yard_knives.csv")):
-        words = f"{part.chipper(row['chipper']).name}: {STEPS[-1]}"
-        yield _event(world, hand, row, f"demo-{world.pk}-knife-{index}", "knife", row["chipper"], words, None)
+    part, last = yard_part(world), len(STEPS) - 1
+    rows = [
+        KnifeStep(
+            world=world, by=hand, at=_at(row["at_s"]), entered_at=_at(row["at_s"]), chipper=row["chipper"], step=last,
+            form_key=f"demo-knife-{index}",
+        )
+        for index, row in enumerate(_rows(folder / "yard_knives.csv"))
+    ]  # fmt: skip
+    for row in KnifeStep.objects.bulk_create(rows):
+        yield _line(row, hand, f"{part.chipper(row.chipper).name}: {STEPS[last]}", "knife", row.chipper)
 
 
-def _event(
-    world: World, hand: Person, row: dict[str, str], key: str, tag: str, subject: str, words: str, value: float | None
-) -> Record:
-    at = _at(row["at_s"])
+def _line(row: Trip | KnifeStep, hand: Person, words: str, tag: str, subject: str) -> Record:
     return Record(
-        world=world,
+        world=row.world,
         kind=Record.Kind.EVENT,
-        station=stop_of(world, "yard"),
+        station=stop_of(row.world, "yard"),
         tag=tag,
         subject=subject,
         text=words,
-        value=value,
-        unit="min" if value is not None else "",
-        at=at,
-        entered_at=at,
+        at=row.at,
+        entered_at=row.at,
         by=hand,
-        form_key=key,
+        source=source_of(row),
+        form_key=line_key("l", row),
     )
 
 

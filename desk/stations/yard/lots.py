@@ -7,9 +7,9 @@ from typing import Any, Final
 
 import numpy as np
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, transaction
 
 from desk.floor import clock
+from desk.floor.keeping import keep, need_why, sent_before
 from desk.floor.models import World, epoch
 from desk.floor.services import check_moment, require
 from desk.people.models import Person
@@ -117,7 +117,7 @@ def receive(
         Nothing is written: wrong role, a number received before, a load that cannot be.
     """
     require(person, RECORD)
-    if (sent := Lot.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(Lot, world, form_key)) is not None:
         return sent
     part = yard_part(world)
     if not quiet:
@@ -134,19 +134,19 @@ def receive(
         raise ValidationError({"ticket": f"ticket {load.ticket} is lot {twin.number} already"})
     given = _answer(weighed.decision, answer)
     laid = _pile_for(part, weighed.material, pile) if given != Lot.Answer.REFUSE else None
-    lot = lot_row(world, person, weighed, given, laid.id if laid else "", form_key)
-    with transaction.atomic():
-        lot.save()
+
+    def lay_down(lot: Lot) -> None:
+        at = load.received_at
         if laid is not None:
-            at = load.received_at
             op = new_op(world, person, Op.Kind.RECEIVE, laid.id, weighed.bdt, at, at, form_key=f"lot-{form_key}")
             op.save()
             write_moves(op, laid.id, [Move(lot.number, "in", weighed.bdt)])
             place = {"bdt": weighed.bdt, "since_s": epoch(at), "settled_s": epoch(at)}
             Holding.objects.create(world=world, pile=laid.id, lot=lot, **place)
         if not quiet:
-            tell(world, person, _lot_words(lot, weighed, laid), load.received_at, f"l-{form_key}", subject=lot.number)
-    return lot
+            tell(lot, person, _lot_words(lot, weighed, laid), at, "l", subject=lot.number)
+
+    return keep(lot_row(world, person, weighed, given, laid.id if laid else "", form_key), lay_down)
 
 
 def _answer(decision: Decision, answer: str) -> str:
@@ -220,10 +220,9 @@ def correct_lot(world: World, person: Person, lot: Lot, load: Load, *, why: str,
         more taken away than still lies there.
     """
     require(person, CORRECT)
-    if (sent := Lot.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(Lot, world, form_key)) is not None:
         return sent
-    if not why.strip():
-        raise ValidationError({"why": "say why, so that the next shift understands"})
+    why = need_why(why)
     part = yard_part(world)
     weighed = weigh(part, load)
     answer = Lot.Answer.REFUSE if lot.answer == Lot.Answer.REFUSE else _answer(weighed.decision, "")
@@ -240,21 +239,19 @@ def correct_lot(world: World, person: Person, lot: Lot, load: Load, *, why: str,
         form_key,
         version=lot.version + 1,
         supersedes=lot,
-        why=why.strip()[:200],
+        why=why,
     )
     now = clock.now()
-    with transaction.atomic():
-        try:
-            new.save()
-        except IntegrityError:
-            raise ValidationError({"number": f"lot {lot.number} was corrected by somebody else meanwhile"}) from None
+
+    def move(new: Lot) -> None:
         Holding.objects.filter(lot=lot).update(lot=new)
         difference = weighed.bdt - lot.bdt
         if lot.pile and abs(difference) > 1e-9:
             _move_by(world, person, part.pile(lot.pile), new, difference, now, form_key)
-        words = f"Lot {lot.number} corrected: {lot.bdt:.2f} BDt is {weighed.bdt:.2f} BDt; {why.strip()}"
-        tell(world, person, words[:500], now, f"l-{form_key}", subject=lot.number)
-    return new
+        words = f"Lot {lot.number} corrected: {lot.bdt:.2f} BDt is {weighed.bdt:.2f} BDt; {why}"
+        tell(new, person, words, now, "l", subject=lot.number)
+
+    return keep(new, move)
 
 
 def _move_by(

@@ -6,7 +6,7 @@ from django.utils import timezone
 
 from desk.exchange.models import Dropped
 from desk.floor.appending import AppendOnly
-from desk.floor.models import World
+from desk.floor.models import Kept, World
 
 
 class Lot(AppendOnly):
@@ -46,12 +46,15 @@ class Lot(AppendOnly):
         "self", on_delete=models.PROTECT, null=True, blank=True, related_name="superseded_by"
     )
     why = models.CharField(max_length=200, blank=True)
-    form_key = models.CharField(max_length=40, unique=True)
+    form_key = models.CharField(max_length=60)
 
     class Meta:
-        """A number is received once; a correction is its next version."""
+        """A number is received once; a correction is its next version; a form makes one."""
 
-        constraints = [models.UniqueConstraint(fields=["world", "number", "version"], name="lot_once")]
+        constraints = [
+            models.UniqueConstraint(fields=["world", "number", "version"], name="lot_once"),
+            models.UniqueConstraint(fields=["world", "form_key"], name="lot_form_once"),
+        ]
         indexes = [
             models.Index(fields=["world", "-received_at"], name="lot_by_time"),
             models.Index(fields=["world", "ticket"], name="lot_by_ticket"),
@@ -96,11 +99,12 @@ class Op(AppendOnly):
     undoes = models.OneToOneField("self", on_delete=models.PROTECT, null=True, blank=True, related_name="undone_by")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
     entered_at = models.DateTimeField(default=timezone.now)
-    form_key = models.CharField(max_length=60, unique=True)
+    form_key = models.CharField(max_length=60)
 
     class Meta:
-        """Read by when it was done."""
+        """Read by when it was done; a form makes one."""
 
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="op_form_once")]
         indexes = [models.Index(fields=["world", "-to_at"], name="op_by_time")]
         ordering = ["-to_at", "-id"]
 
@@ -143,6 +147,59 @@ class Holding(models.Model):
         return f"{self.lot} in {self.pile}: {self.bdt:.1f} BDt"
 
 
+class Trip(Kept):
+    """A trip of a metal detector: where, what was found, how long it stood, in which lot."""
+
+    at = models.DateTimeField()
+    detector = models.CharField(max_length=60)
+    find = models.CharField(max_length=60)
+    lot = models.CharField(max_length=20, blank=True)
+    stopped_min = models.FloatField()
+
+    class Meta(Kept.Meta):
+        """Read by time."""
+
+        indexes = [models.Index(fields=["world", "-at"], name="trip_by_time")]
+
+    def __str__(self) -> str:
+        """Where and what."""
+        return f"{self.detector}: {self.find}"
+
+
+class Release(Kept):
+    """A lot taken out of quarantine, with what was found and mended."""
+
+    at = models.DateTimeField()
+    lot = models.CharField(max_length=20)
+    reason = models.CharField(max_length=300)
+
+    class Meta(Kept.Meta):
+        """Read by time."""
+
+        indexes = [models.Index(fields=["world", "-at"], name="release_by_time")]
+
+    def __str__(self) -> str:
+        """Lot."""
+        return f"{self.lot} released"
+
+
+class KnifeStep(Kept):
+    """A step of a knife change, by its place in the order."""
+
+    at = models.DateTimeField()
+    chipper = models.CharField(max_length=40)
+    step = models.PositiveSmallIntegerField()
+
+    class Meta(Kept.Meta):
+        """Read by time."""
+
+        indexes = [models.Index(fields=["world", "-at"], name="knife_by_time")]
+
+    def __str__(self) -> str:
+        """Chipper and step."""
+        return f"{self.chipper}, step {self.step}"
+
+
 class Classification(AppendOnly):
     """A chip sample parted by class: masses in grams, coarse to fine."""
 
@@ -157,11 +214,12 @@ class Classification(AppendOnly):
     supersedes = models.OneToOneField(
         "self", on_delete=models.PROTECT, null=True, blank=True, related_name="superseded_by"
     )
-    form_key = models.CharField(max_length=40, unique=True)
+    form_key = models.CharField(max_length=60)
 
     class Meta:
-        """Read by source and time; a source is classified once a moment."""
+        """Read by source and time; a source is classified once a moment; a form makes one."""
 
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="class_form_once")]
         indexes = [models.Index(fields=["world", "source", "-at"], name="class_by_source")]
         ordering = ["-at", "-id"]
 
@@ -181,11 +239,12 @@ class BlendPlan(AppendOnly):
     parts = models.JSONField()
     moisture_frac = models.FloatField()
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    form_key = models.CharField(max_length=40, unique=True)
+    form_key = models.CharField(max_length=60)
 
     class Meta:
-        """The newest first."""
+        """The newest first; a form makes one."""
 
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="blend_form_once")]
         ordering = ["-from_at", "-id"]
 
     def __str__(self) -> str:

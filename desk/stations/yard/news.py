@@ -21,13 +21,17 @@ PLAN_BACK: Final = timedelta(days=3)
 
 @dataclass(frozen=True, slots=True)
 class Noted:
-    """A trip, a release or a step of a knife change, as logged."""
+    """A trip, a release or a step of a knife change, as kept.
+
+    Its value is the minutes stopped, or which step; its text what was found; its place the detector.
+    """
 
     tag: str
     subject: str
     at: datetime
-    value: float | None
+    value: float
     text: str
+    place: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,11 +86,17 @@ class News:
     broken: tuple[Broken, ...]
 
 
+LOGGED: Final = ("trip", "release", "knife")
+
 # In SQL and in one query, since every page asks for it.
 _SQL: Final = """
-SELECT 'noted', tag, subject, at, value, text, r.id FROM floor_record r
- WHERE world_id = %s AND tag IN ('trip', 'release', 'knife') AND at >= %s AND at <= %s
- AND NOT EXISTS (SELECT 1 FROM floor_record later WHERE later.supersedes_id = r.id)
+SELECT 'trip', lot, detector, at, stopped_min, find, r.id FROM yard_trip r
+ WHERE world_id = %s AND at >= %s AND at <= %s
+ AND NOT EXISTS (SELECT 1 FROM yard_trip later WHERE later.supersedes_id = r.id)
+UNION ALL SELECT 'release', lot, '', at, 0, reason, id FROM yard_release
+ WHERE world_id = %s AND at >= %s AND at <= %s
+UNION ALL SELECT 'knife', chipper, '', at, step, '', id FROM yard_knifestep
+ WHERE world_id = %s AND at >= %s AND at <= %s
 UNION ALL SELECT 'sample', source, '', at, sample_g, masses_g, id FROM yard_classification c
  WHERE world_id = %s AND at >= %s AND at <= %s
  AND NOT EXISTS (SELECT 1 FROM yard_classification later WHERE later.supersedes_id = c.id)
@@ -104,7 +114,7 @@ UNION ALL SELECT 'broken', name, reason, at, 0, '', id FROM yard_dropped
 def read_news(state: State) -> News:
     """Read the news of a state's world."""
     now = state.now
-    backs = (RECORDS_BACK, CLASSES_BACK, GATE_BACK, PLAN_BACK, FILES_BACK)
+    backs = (*[RECORDS_BACK] * 3, CLASSES_BACK, GATE_BACK, PLAN_BACK, FILES_BACK)
     values = [part for back in backs for part in (state.world.pk, clock.as_stored(now - back), clock.as_stored(now))]
     with connection.cursor() as cursor:
         cursor.execute(_SQL, values)
@@ -117,7 +127,7 @@ def read_news(state: State) -> News:
         samples[source].append(Sampled(pk, source, _read(at), sample_g, tuple(json.loads(masses))))
     plans = [Planned(row[6], _read(row[3]), row[4]) for row in found["plan"]]
     return News(
-        noted=tuple(Noted(row[1], row[2], _read(row[3]), row[4], row[5]) for row in found["noted"]),
+        noted=tuple(Noted(row[0], row[1], _read(row[3]), row[4], row[5], row[2]) for row in rows if row[0] in LOGGED),
         samples=dict(samples),
         gate=tuple(
             Waiting(row[1], row[2], _read(row[3]), row[4], row[6], tuple(json.loads(row[5]))) for row in found["gate"]

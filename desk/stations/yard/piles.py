@@ -5,9 +5,9 @@ from datetime import datetime
 from typing import Final
 
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, transaction
 
 from desk.floor import clock
+from desk.floor.keeping import keep, need_why, sent_before
 from desk.floor.models import World, epoch
 from desk.floor.services import check_moment, require
 from desk.floor.state import State
@@ -78,21 +78,22 @@ def _draw(
     source: str,
     form_key: str,
 ) -> Op:
-    if (sent := Op.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(Op, world, form_key)) is not None:
         return sent
     _check_span(from_at, to_at)
     _check_mass(bdt)
-    with transaction.atomic():
+
+    def take(op: Op) -> None:
         moves, left = draw(held_in(world, pile.id), bdt, epoch(to_at), yard.piles[pile.id].loss_per_month, yard.aside)
-        op = new_op(world, person, Op.Kind.DRAW, pile.id, bdt, from_at, to_at, source=source, form_key=form_key)
-        op.save()
         write_moves(op, pile.id, moves)
         keep_held(world, pile, left)
         if person is not None:
             lots = ", ".join(move.lot for move in moves if move.kind == "out")
-            words = f"{pile.name}: {bdt:.1f} BDt drawn, lots {lots}"[:500]
-            tell(world, person, words, to_at, f"d-{form_key}", subject=pile.id)
-    return op
+            tell(op, person, f"{pile.name}: {bdt:.1f} BDt drawn, lots {lots}", to_at, "d", subject=pile.id)
+
+    return keep(
+        new_op(world, person, Op.Kind.DRAW, pile.id, bdt, from_at, to_at, source=source, form_key=form_key), take
+    )
 
 
 def chip_logs(
@@ -121,16 +122,15 @@ def chip_logs(
         raise ValidationError(
             {"pile": f"{pile.name} holds {pile.species} {pile.form}; {deck.name} gives {deck.species} chips"}
         )
-    if (sent := Op.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(Op, world, form_key)) is not None:
         return sent
     _check_span(from_at, to_at)
     _check_mass(bdt)
     bark = {lot.number: lot.bark_pct / 100 for lot in yard.piles[deck.id].lots}
     at_s = epoch(to_at)
-    with transaction.atomic():
+
+    def run(op: Op) -> None:
         moves, left = draw(held_in(world, deck.id), bdt, at_s, yard.piles[deck.id].loss_per_month, yard.aside)
-        op = new_op(world, person, Op.Kind.CHIP, deck.id, bdt, from_at, to_at, to_pile=pile.id, form_key=form_key)
-        op.save()
         held = held_in(world, pile.id)
         made = chip(moves, bark, yard.part.chip_yield_frac)
         write_moves(op, deck.id, moves)
@@ -142,8 +142,11 @@ def chip_logs(
         keep_held(world, pile, held)
         chips = sum(one.chips_bdt for one in made)
         words = f"{bdt:.1f} BDt of logs chipped: {chips:.1f} BDt to {pile.name}, {bdt - chips:.1f} BDt to the boiler"
-        tell(world, person, words, to_at, f"d-{form_key}", subject=pile.id)
-    return op
+        tell(op, person, words, to_at, "d", subject=pile.id)
+
+    return keep(
+        new_op(world, person, Op.Kind.CHIP, deck.id, bdt, from_at, to_at, to_pile=pile.id, form_key=form_key), run
+    )
 
 
 def survey(
@@ -158,21 +161,21 @@ def survey(
     """
     yard, pile = _ready(world, person, pile_id)
     check_moment(at)
-    if (sent := Op.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(Op, world, form_key)) is not None:
         return sent
     if not 0 <= measured_bdt <= 3 * pile.capacity_bdt:
         allowed = f"0 to {3 * pile.capacity_bdt:.0f} BDt"
         raise DomainError("E_RANGE", "measured_bdt", f"{measured_bdt:.0f} BDt cannot lie in {pile.name}", allowed)
     before = yard.piles[pile.id].bdt
-    with transaction.atomic():
+
+    def bring(op: Op) -> None:
         moves, held = correct_to(held_in(world, pile.id), measured_bdt, epoch(at), yard.piles[pile.id].loss_per_month)
-        op = new_op(world, person, Op.Kind.SURVEY, pile.id, measured_bdt, at, at, form_key=form_key)
-        op.save()
         write_moves(op, pile.id, moves)
         keep_held(world, pile, held)
-        words = f"{pile.name} surveyed ({how}): {measured_bdt:.0f} BDt, the book said {before:.0f}"[:500]
-        tell(world, person, words, at, f"d-{form_key}", subject=pile.id)
-    return op
+        words = f"{pile.name} surveyed ({how}): {measured_bdt:.0f} BDt, the book said {before:.0f}"
+        tell(op, person, words, at, "d", subject=pile.id)
+
+    return keep(new_op(world, person, Op.Kind.SURVEY, pile.id, measured_bdt, at, at, form_key=form_key), bring)
 
 
 def take_back(world: World, person: Person, op: Op, *, why: str, form_key: str) -> Op:
@@ -184,28 +187,25 @@ def take_back(world: World, person: Person, op: Op, *, why: str, form_key: str) 
         Nothing is written: wrong role, no reason, taken back before, chips already drawn on.
     """
     require(person, CORRECT)
-    if (sent := Op.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(Op, world, form_key)) is not None:
         return sent
-    if not why.strip():
-        raise ValidationError({"why": "say why, so that the next shift understands"})
+    why = need_why(why)
     if op.kind not in (Op.Kind.DRAW, Op.Kind.CHIP):
         raise ValidationError({"op": f"what was {op.get_kind_display()} is not taken back here"})
     now, part = clock.now(), yard_part(world)
     undo = new_op(world, person, Op.Kind.UNDO, op.pile, op.bdt, now, now, to_pile=op.to_pile, form_key=form_key)
     undo.undoes = op
-    with transaction.atomic():
-        try:
-            undo.save()
-        except IntegrityError:
-            raise ValidationError({"op": "it was taken back before"}) from None
+
+    def turn_round(undo: Op) -> None:
         aged: dict[str, float] = {}
         if op.to_pile:
             aged = _put_back(world, undo, op, part.pile(op.to_pile), {})
         _put_back(world, undo, op, part.pile(op.pile), aged)
         write_moves(undo, "boiler", [Move(m.lot_number, "boiler", -m.bdt) for m in op.movements.filter(kind="boiler")])
-        words = f"{part.pile(op.pile).name}: {op.bdt:.1f} BDt {op.get_kind_display()} taken back; {why.strip()}"[:500]
-        tell(world, person, words, now, f"d-{form_key}", subject=op.pile)
-    return undo
+        words = f"{part.pile(op.pile).name}: {op.bdt:.1f} BDt {op.get_kind_display()} taken back; {why}"
+        tell(undo, person, words, now, "d", subject=op.pile)
+
+    return keep(undo, turn_round)
 
 
 AGED_MOST: Final = 0.02  # of what was laid down; less than that is missing because it aged, not because it was drawn

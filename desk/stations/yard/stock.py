@@ -85,11 +85,16 @@ class KnifeSet:
 
     chipper: Chipper
     changed_at: datetime | None
-    last_step: str
+    last_index: int | None
     last_at: datetime | None
     hours: float
     trend: Figure | None
     why_not: str
+
+    @property
+    def last_step(self) -> str:
+        """What was done last, in words; '' where nothing was."""
+        return "" if self.last_index is None else STEPS[self.last_index]
 
 
 class YardNow:
@@ -337,9 +342,9 @@ class YardNow:
 
     def _knife(self, chipper: Chipper) -> KnifeSet:
         logged = [one for one in self.news.noted if one.tag == "knife" and one.subject == chipper.id]
-        steps = [(one.text.partition(": ")[2], one.at) for one in logged]
-        changed = next((at for step, at in reversed(steps) if step == STEPS[-1]), None)
-        step, at = steps[-1] if steps else ("", None)
+        steps = [(int(one.value), one.at) for one in logged if one.value < len(STEPS)]
+        changed = next((at for step, at in reversed(steps) if step == len(STEPS) - 1), None)
+        step, at = steps[-1] if steps else (None, None)
         hours = (self.state.now - changed).total_seconds() / 3600 * RUNNING_SHARE if changed else 0.0
         samples = [row for row in self.samples.get(chipper.id, []) if changed and row.at >= changed]
         trend, why_not = None, "fewer than 3 samples since the change"

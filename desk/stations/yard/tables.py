@@ -7,10 +7,10 @@ from django.core.exceptions import ValidationError
 from django.utils import timezone
 
 from desk.exchange.tables import Column, Table, maybe_number, moment_in, number_in, numbers_in
-from desk.floor.models import Record, World
+from desk.floor.models import World
 from desk.people.models import Person
 from desk.stations.yard.lots import TESTED, Load, receive
-from desk.stations.yard.models import Classification, Lot, Op
+from desk.stations.yard.models import Classification, Lot, Op, Trip
 from desk.stations.yard.piles import chip_logs, draw_from, survey
 from desk.stations.yard.work import classify, log_trip
 from stock.intake.chips import CLASSES
@@ -102,12 +102,9 @@ def _keep_trip(world: World, person: Person, row: Mapping[str, str], key: str) -
 
 
 def _trips(world: World) -> Iterator[dict[str, Any]]:
-    rows = Record.objects.filter(world=world, tag="trip", superseded_by=None).order_by("at", "id")
-    for row in rows.iterator():
-        where, _, rest = row.text.removeprefix("Metal trip, ").partition(": ")
-        find = rest.partition(";")[0]
-        named = {"detector": where[:1].upper() + where[1:], "find": find[:1].upper() + find[1:]}
-        yield {**named, "at": row.at.isoformat(), "lot": row.subject, "stopped_min": row.value}
+    for row in Trip.objects.filter(world=world, superseded_by=None).order_by("at", "id").iterator():
+        named = {"detector": row.detector, "find": row.find, "at": row.at.isoformat()}
+        yield {**named, "lot": row.lot, "stopped_min": row.stopped_min}
 
 
 YARD_TABLES: dict[str, Table] = {

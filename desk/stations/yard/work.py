@@ -6,16 +6,16 @@ from typing import Final
 
 import numpy as np
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, transaction
 
 from desk.floor import clock
+from desk.floor.keeping import keep, need_why, sent_before
 from desk.floor.models import Record, World
-from desk.floor.services import check_moment, record_event, require, stop_of
+from desk.floor.services import check_moment, require
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import CORRECT, RECORD
 from desk.stations.yard.book import tell, yard_part
-from desk.stations.yard.models import BlendPlan, Classification, Lot
+from desk.stations.yard.models import BlendPlan, Classification, KnifeStep, Lot, Release, Trip
 from desk.stations.yard.stock import STEPS, source_name, yard_of
 from stock.errors import DomainError
 from stock.intake.blend import Blend
@@ -24,8 +24,11 @@ from stock.intake.chips import chip_class_percent
 
 def log_trip(
     world: World, person: Person, *, detector: str, find: str, lot: str, stopped_min: float, at: datetime, form_key: str
-) -> Record:
+) -> Trip:
     """Log a trip of a metal detector: where, what, how long it stood, which lot."""
+    require(person, RECORD)
+    if (sent := sent_before(Trip, world, form_key)) is not None:
+        return sent
     part = yard_part(world)
     if detector not in part.detectors:
         raise ValidationError({"detector": f"{detector[:40]!r} is no detector; one of {', '.join(part.detectors)}"})
@@ -36,45 +39,39 @@ def log_trip(
     lot = lot.strip()
     if lot and not Lot.objects.filter(world=world, number=lot).exists():
         raise ValidationError({"lot": f"lot {lot[:20]} was never received"})
-    words = f"Metal trip, {detector.lower()}: {find.strip().lower()}; stopped {stopped_min:g} min"
-    words += f"; lot {lot}" if lot else ""
-    return record_event(
-        world,
-        person,
-        words,
-        station=stop_of(world, "yard"),
-        at=at,
+    check_moment(at)
+    row = Trip(
+        world=world, by=person, at=at, detector=detector, find=find.strip(), lot=lot, stopped_min=stopped_min,
         form_key=form_key,
-        tag="trip",
-        subject=lot,
-        value=stopped_min,
-        unit="min",
+    )  # fmt: skip
+    return keep(
+        row, lambda trip: tell(trip, person, trip_words(trip), at, "m", kind=Record.Kind.EVENT, tag="trip", subject=lot)
     )
 
 
-def release_lot(world: World, person: Person, lot: str, reason: str, *, form_key: str) -> Record:
+def trip_words(trip: Trip) -> str:
+    """Say a trip in a line of the log."""
+    words = f"Metal trip, {trip.detector.lower()}: {trip.find.lower()}; stopped {trip.stopped_min:g} min"
+    return f"{words}; lot {trip.lot}" if trip.lot else words
+
+
+def release_lot(world: World, person: Person, lot: str, reason: str, *, form_key: str) -> Release:
     """Take a lot out of quarantine, saying what was found."""
+    require(person, CORRECT)
     if not reason.strip():
         raise ValidationError({"reason": "say what was found and mended"})
     if not Lot.objects.filter(world=world, number=lot).exists():
         raise ValidationError({"lot": f"lot {lot[:20]} was never received"})
-    words = f"Lot {lot} released from quarantine: {reason.strip()}"[:500]
-    return record_event(
-        world,
-        person,
-        words,
-        station=stop_of(world, "yard"),
-        at=clock.now(),
-        form_key=form_key,
-        tag="release",
-        subject=lot,
-        action=CORRECT,
-    )
+    now = clock.now()
+    row = Release(world=world, by=person, at=now, lot=lot, reason=reason.strip()[:300], form_key=form_key)
+    words = f"Lot {lot} released from quarantine: {reason.strip()}"
+    told = {"kind": Record.Kind.EVENT, "tag": "release", "subject": lot, "action": CORRECT}
+    return keep(row, lambda kept: tell(kept, person, words, now, "q", **told))
 
 
 def knife_step(
     world: World, person: Person, chipper_id: str, step: int, *, minded: Sequence[str], form_key: str
-) -> Record:
+) -> KnifeStep:
     """Log one step of a knife change, in order; 'opened' needs the stand-still and lock-out step before it.
 
     Raises
@@ -82,6 +79,9 @@ def knife_step(
     NotAllowedError, ValidationError
         Nothing is written: a step out of order, or a check not ticked.
     """
+    require(person, RECORD)
+    if (sent := sent_before(KnifeStep, world, form_key)) is not None:
+        return sent
     part = yard_part(world)
     try:
         chipper = part.chipper(chipper_id)
@@ -89,7 +89,7 @@ def knife_step(
         raise ValidationError({"chipper": f"there is no chipper {chipper_id[:40]!r}"}) from None
     state = State(world)
     last = next((one for one in yard_of(state).knives() if one.chipper.id == chipper_id), None)
-    done = STEPS.index(last.last_step) if last and last.last_step in STEPS else len(STEPS) - 1
+    done = last.last_index if last and last.last_index is not None else len(STEPS) - 1
     due = (done + 1) % len(STEPS)
     if step != due:
         raise ValidationError({"step": f"{chipper.name}: the next step is '{STEPS[due]}'; nothing was logged"})
@@ -102,10 +102,9 @@ def knife_step(
         if coasted < chipper.coast_min:
             message = f"{chipper.name} was stopped {coasted:.0f} min ago and coasts {chipper.coast_min:.0f} min: wait and look again"
             raise ValidationError({"minded": message})
-    return record_event(
-        world, person, f"{chipper.name}: {STEPS[step]}", station=stop_of(world, "yard"), at=state.now, form_key=form_key, tag="knife",
-        subject=chipper.id,
-    )  # fmt: skip
+    row = KnifeStep(world=world, by=person, at=state.now, chipper=chipper.id, step=step, form_key=form_key)
+    told = {"kind": Record.Kind.EVENT, "tag": "knife", "subject": chipper.id}
+    return keep(row, lambda kept: tell(kept, person, f"{chipper.name}: {STEPS[step]}", state.now, "k", **told))
 
 
 LOCKING: Final = 1
@@ -128,7 +127,7 @@ def classify(
         Nothing is written.
     """
     require(person, RECORD)
-    if (sent := Classification.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(Classification, world, form_key)) is not None:
         return sent
     part = yard_part(world)
     if not quiet:
@@ -142,15 +141,11 @@ def classify(
     row = Classification(
         world=world, source=source, at=at, sample_g=sample_g, masses_g=list(masses_g), by=person, form_key=form_key
     )
-    with transaction.atomic():
-        row.save()
-        if not quiet:
-            words = (
-                f"Chips classified, {source_name(part, source)}: overthick {shares.overthick_pct:.1f} %,"
-                f" accepts {shares.accepts_pct:.1f} %, pins {shares.pins_pct:.1f} %, fines {shares.fines_pct:.2f} %"
-            )
-            tell(world, person, words, at, f"c-{form_key}", subject=source)
-    return row
+    words = (
+        f"Chips classified, {source_name(part, source)}: overthick {shares.overthick_pct:.1f} %,"
+        f" accepts {shares.accepts_pct:.1f} %, pins {shares.pins_pct:.1f} %, fines {shares.fines_pct:.2f} %"
+    )
+    return keep(row, None if quiet else lambda kept: tell(kept, person, words, at, "c", subject=source))
 
 
 def correct_class(
@@ -171,24 +166,17 @@ def correct_class(
         Nothing is written.
     """
     require(person, CORRECT)
-    if (sent := Classification.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(Classification, world, form_key)) is not None:
         return sent
-    if not why.strip():
-        raise ValidationError({"why": "say why, so that the next shift understands"})
+    why = need_why(why)
     chip_class_percent(mass_by_class_g=np.array(masses_g), sample_mass_g=sample_g)
     new = Classification(
         world=world, source=row.source, at=row.at, sample_g=sample_g, masses_g=list(masses_g), by=person, supersedes=row,
         form_key=form_key,
     )  # fmt: skip
-    with transaction.atomic():
-        try:
-            new.save()
-        except IntegrityError:
-            raise ValidationError({"why": "somebody else corrected it meanwhile"}) from None
-        name = source_name(yard_part(world), row.source)
-        words = f"Chip classes of {name}, {clock.local(row.at):%d %b %H:%M}, corrected: {why.strip()}"[:500]
-        tell(world, person, words, clock.now(), f"c-{form_key}", subject=row.source)
-    return new
+    name = source_name(yard_part(world), row.source)
+    words = f"Chip classes of {name}, {clock.local(row.at):%d %b %H:%M}, corrected: {why}"
+    return keep(new, lambda kept: tell(kept, person, words, clock.now(), "c", subject=row.source))
 
 
 def accept_blend(
@@ -203,7 +191,7 @@ def accept_blend(
 ) -> BlendPlan:
     """Keep a blend for the next hours; `lots` are (lot, pile) in the blend's order."""
     require(person, RECORD)
-    if (sent := BlendPlan.objects.filter(form_key=form_key).first()) is not None:
+    if (sent := sent_before(BlendPlan, world, form_key)) is not None:
         return sent
     part, now = yard_part(world), clock.now()
     parts = [
@@ -215,20 +203,17 @@ def accept_blend(
     for one in parts:
         by_pile[str(one["pile"])] = by_pile.get(str(one["pile"]), 0.0) + float(str(one["share"]))
     said = ", ".join(f"{part.pile(name).name} {100 * share:.0f} %" for name, share in by_pile.items())
-    with transaction.atomic():
-        plan = BlendPlan(
-            world=world,
-            from_at=now,
-            hours=hours,
-            total_bdt_per_h=total_bdt_per_h,
-            aim=blend.aim,
-            parts=parts,
-            moisture_frac=blend.moisture_frac,
-            by=person,
-            form_key=form_key,
-        )
-        plan.save()
-        until = now + timedelta(hours=hours)
-        words = f"Chip blend until {clock.local(until):%H:%M}: {said}; moisture {100 * blend.moisture_frac:.1f} %"
-        tell(world, person, words, now, f"b-{form_key}", subject="blend")
-    return plan
+    plan = BlendPlan(
+        world=world,
+        from_at=now,
+        hours=hours,
+        total_bdt_per_h=total_bdt_per_h,
+        aim=blend.aim,
+        parts=parts,
+        moisture_frac=blend.moisture_frac,
+        by=person,
+        form_key=form_key,
+    )
+    until = now + timedelta(hours=hours)
+    words = f"Chip blend until {clock.local(until):%H:%M}: {said}; moisture {100 * blend.moisture_frac:.1f} %"
+    return keep(plan, lambda kept: tell(kept, person, words, now, "b", subject="blend"))

@@ -252,7 +252,8 @@ def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpRes
     recipe = recipe_of(state, cook)
     try:
         amounts = amounts_of(request, recipe, row.kind)
-        changes = {name: getattr(amounts, name) for name in ("amount", "second", "third")}
+        asked = ("amount", "second", "third", *(("text",) if "text" in request.POST else ()))
+        changes = {name: getattr(amounts, name) for name in asked}
         correct_step(state, signed_in(request), row, changes, why=request.POST.get("why", ""), form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(request, state, number, refused=f"Step of {recipe.name} not superseded: {words_of(error)}.")

@@ -113,12 +113,14 @@ def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, 
 
 
 def fix_fields(recipe: Recipe, done: Done) -> tuple[Field, ...]:
-    """Return the numbers of a step as they were logged, to be corrected: every one it may have."""
+    """Return the numbers, or the words, of a step as they were logged, to be corrected: every one it may have."""
     found = []
     for one in (*_fields(recipe, done.kind, {}, {}), *_of_chips(done.kind)):
         value = getattr(done, one.name)
-        scale = 100 if one.name in _in_per_cent(recipe, done.kind) else 1
-        found.append(replace(one, text="" if value is None else f"{scale * value:.6g}"))
+        if isinstance(value, float):
+            scale = 100 if one.name in _in_per_cent(recipe, done.kind) else 1
+            value = f"{scale * value:.6g}"
+        found.append(replace(one, text=value or ""))
     return tuple(found)
 
 

@@ -236,7 +236,7 @@ def _points(x: Any, y: Any, hours: Sequence[float], values: Sequence[float]) -> 
 
 def due_step(knife: KnifeSet) -> int:
     """Return which step of a knife change comes next."""
-    done = STEPS.index(knife.last_step) if knife.last_step in STEPS else len(STEPS) - 1
+    done = len(STEPS) - 1 if knife.last_index is None else knife.last_index
     return (done + 1) % len(STEPS)
 
 
