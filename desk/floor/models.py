@@ -32,6 +32,17 @@ class World(models.Model):
         return self.name
 
 
+class Beat(models.Model):
+    """How often something was kept of a line: it goes up by itself (`desk.floor.guard`)."""
+
+    world = models.OneToOneField(World, on_delete=models.CASCADE, primary_key=True, related_name="pulse")
+    beat = models.BigIntegerField(default=0)
+
+    def __str__(self) -> str:
+        """Count."""
+        return str(self.beat)
+
+
 class Sample(models.Model):
     """One value sent by an instrument. The table has no row id: its key is its order."""
 

@@ -16,7 +16,14 @@ GRAVITY = {"act": 0, "outside": 1, "ok": 2}  # of what needs a person now, the g
 
 
 def next_up(state: State) -> list[Item]:
-    """Return what is due, soonest first; what needs a person now comes before everything."""
+    """Return what is due, soonest first; what needs a person now comes before everything. Worked out once a state."""
+    if "next_up" not in state.kept:
+        state.kept["next_up"] = _worked_out(state)
+    found: list[Item] = state.kept["next_up"]
+    return found
+
+
+def _worked_out(state: State) -> list[Item]:
     items = [*_off(state), *_vessels(state), *_orders(state)]
     items += [item for station in stations() for item in station.due(state)]
     samples = sorted(_samples(state), key=lambda item: item.at)[:3]

@@ -235,4 +235,5 @@ def store_samples(world_id: int, rows: Iterable[Sequence[Any]]) -> int:
         cursor.executemany(
             "INSERT OR IGNORE INTO floor_sample (world_id, tag, at_s, value) VALUES (%s, %s, %s, %s)", values
         )
+        cursor.execute("UPDATE floor_beat SET beat = beat + 1 WHERE world_id = %s", [world_id])
     return len(values)

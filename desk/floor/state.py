@@ -59,7 +59,15 @@ class State:
 
     @cached_property
     def readings(self) -> dict[str, Reading]:
-        """The current value of each tag: the instrument's while it lives, else the laboratory's."""
+        """The current value of each tag: as measured, then what the stations work out from that."""
+        found = dict(self.measured)
+        for station in stations():
+            found |= {reading.tag.id: reading for reading in station.readings(self)}
+        return found
+
+    @cached_property
+    def measured(self) -> dict[str, Reading]:
+        """The last value of each tag that is read: the instrument's while it lives, else the laboratory's."""
         found: dict[str, Reading] = {}
         for tag in self.line.tags:
             lab, live = self.lab.get(tag.id), self.live.get(tag.id)
@@ -76,8 +84,6 @@ class State:
             if lab is not None:
                 origin = Origin("entered", f"{lab.by}, {tag.instrument}", lab.at)
                 found[tag.id] = Reading(tag, lab.value, lab.at, origin, judge(tag, lab.value))
-        for station in stations():
-            found |= {reading.tag.id: reading for reading in station.readings(self)}
         return found
 
     @cached_property

@@ -6,13 +6,12 @@ from dataclasses import dataclass
 from functools import wraps
 from typing import Any, Final
 
-from django.db import connection
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import URLPattern
 from django.utils import timezone
 
-from desk.floor import clock
+from desk.floor import clock, pulse
 from desk.floor.faults import fault
 from desk.floor.models import Record, World
 from desk.floor.next_up import next_up
@@ -45,13 +44,31 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
 
     @wraps(view)
     def wrapped(request: HttpRequest, world_slug: str, **kwargs: Any) -> HttpResponse:
-        world = get_object_or_404(World.objects.select_related("version"), slug=world_slug)
+        world = world_of(request, world_slug)
+        shows = request.method in ("GET", "HEAD")
+        if shows and refreshes(request) and request.headers.get("HX-PTag") == pulse.tag_of(world):
+            return HttpResponse(status=304)
         try:
-            return view(request, State(world), **kwargs)
+            return view(request, pulse.take(world).state if shows else State(world), **kwargs)
         except NotAllowedError as error:
             return fault(request, 403, "Not with this role", str(error))
 
     return wrapped
+
+
+def refreshes(request: HttpRequest) -> bool:
+    """Whether a page that is open asks for its live part again."""
+    return bool(getattr(request, "htmx", False)) and request.headers.get("HX-Target", "").endswith("#desk")
+
+
+def world_of(request: HttpRequest, slug: str) -> World:
+    """Return the line an address is of, read once a request; 404 where there is none."""
+    found = getattr(request, "fox_world", None)
+    if found is None:
+        found = get_object_or_404(World.objects.select_related("version", "pulse"), slug=slug)
+        request.fox_world = found  # type: ignore[attr-defined]
+    world: World = found
+    return world
 
 
 def only_where(station: Station, address: URLPattern) -> URLPattern:
@@ -60,7 +77,7 @@ def only_where(station: Station, address: URLPattern) -> URLPattern:
 
     @wraps(inner)
     def wrapped(request: HttpRequest, world_slug: str, **kwargs: Any) -> HttpResponse:
-        world = get_object_or_404(World.objects.select_related("version"), slug=world_slug)
+        world = world_of(request, world_slug)
         line = line_of(world.version)
         if not station.serves(line):
             message = f"{line.mill} has no {station.title.lower()}."
@@ -109,10 +126,8 @@ def page(
     status: int = 200,
 ) -> HttpResponse:
     """Answer with a whole page round a body template, or its live part alone where the page refreshes itself."""
-    live = bool(getattr(request, "htmx", False)) and request.headers.get("HX-Target", "").endswith("#desk")
-    tag = version_tag(state)
-    if live and request.headers.get("HX-PTag") == tag:
-        return HttpResponse(status=304)
+    live = refreshes(request)
+    tag = pulse.tag_of(state.world)
     start, end = clock.shift_of(state.now, state.line.shifts)
     shared = {
         "body": template,
@@ -149,9 +164,7 @@ def sent(request: HttpRequest) -> dict[str, Any]:
 def frame(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with ribbon and rail alone: the refresh of a page that holds what somebody typed."""
     here = request.GET.get("here", "")
-    tag = version_tag(state)
-    if request.headers.get("HX-PTag") == tag:
-        return HttpResponse(status=304)
+    tag = pulse.tag_of(state.world)
     context = {"state": state, "line": state.line, "world": state.world, "here": here, "now": state.now}
     context |= {"items": next_up(state), **ribbon(state, here)}
     response = render(request, "components/frame.html", context)
@@ -160,21 +173,11 @@ def frame(request: HttpRequest, state: State) -> HttpResponse:
     return response
 
 
-def version_tag(state: State) -> str:
-    """Return what changes when the page would: the last sample, record and order, and the minute."""
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT (SELECT max(id) FROM floor_record WHERE world_id = %s), (SELECT max(id) FROM floor_order WHERE world_id = %s)",
-            [state.world.pk, state.world.pk],
-        )
-        record, order = cursor.fetchone()
-    newest = max((at_s for at_s, _ in state.live.values()), default=0)
-    return f"{newest}.{record or 0}.{order or 0}.{int(state.now.timestamp()) // 60}"
-
-
 def ribbon(state: State, here: str) -> dict[str, Any]:
     """Return the ribbon's drawing and its stops."""
-    drawing = draw_ribbon(state.line, state.flows, width=RIBBON_W, height=RIBBON_H)
+    if "ribbon" not in state.kept:
+        state.kept["ribbon"] = draw_ribbon(state.line, state.flows, width=RIBBON_W, height=RIBBON_H)
+    drawing = state.kept["ribbon"]
     columns = ribbon_columns(state.line, RIBBON_W)
     step = RIBBON_W / len(columns)
     worst: dict[str, str] = {}

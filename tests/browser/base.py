@@ -15,6 +15,7 @@ from django.db import connection
 from django.test import Client
 from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
+from desk.floor import pulse
 from desk.people.models import Person
 from standin.__main__ import write_history
 from standin.plant import Plant
@@ -73,6 +74,7 @@ def history() -> Path:
 
 def restore() -> None:
     """Bring the database to the demonstration as it opens: loaded once, copied back page by page after that."""
+    pulse.forget()
     if "template" not in _shared:
         call_command(
             "load_demo",

@@ -8,6 +8,7 @@ from unittest.mock import patch
 import numpy as np
 from django.test import TestCase
 
+from desk.floor import pulse
 from desk.floor.models import Cook, Order, Record, World, epoch
 from desk.floor.services import record_reading, store_samples
 from desk.floor.station import stations
@@ -77,6 +78,7 @@ class DeskCase(TestCase):
         held = patch.dict(os.environ, {"FOX_NOW": NOW.isoformat()})
         held.start()
         self.addCleanup(held.stop)
+        pulse.forget()  # what is rolled back between tests takes its beats with it
 
     def sign_in(self, role="operator"):
         """Sign in as somebody with a role."""
