@@ -4,6 +4,7 @@ import os
 import shutil
 import sqlite3
 import statistics
+import sys
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -91,6 +92,7 @@ def pages() -> None:
     from django.urls import path
 
     import desk.urls
+    from desk.floor import pulse
     from desk.floor.state import State
     from desk.frame.page import on_line, page
     from desk.people.models import Person
@@ -110,13 +112,29 @@ def pages() -> None:
             assert client.get(address).status_code == 200
     nothing = best(lambda: client.get("/nothing/"), 60)
     empty = best(lambda: client.get("/live/empty/"), 60)
-    report("the frame with nothing in it", empty, nothing, "(bar, ribbon, rail; bare is a signed-in reply of one word)")
+    report("the frame from a warm pulse", empty, nothing, "at most 4; bare is a signed-in reply of one word")
+    live = {"HX-Request": "true", "HX-Target": "div#desk"}
+    tag = client.get("/live/", headers=live)["HX-PTag"]
+    unchanged = {**live, "HX-PTag": tag}
+    assert client.get("/live/", headers=unchanged).status_code == 304
+    report(
+        "a refresh that changes nothing",
+        best(lambda: client.get("/live/", headers=unchanged), 60),
+        nothing,
+        "at most 1.5",
+    )
     for name, address in addresses:
         with CaptureQueriesContext(connection) as queries:
             client.get(address)
         count = len(queries)
         ours = best(lambda: client.get(address), 40)  # noqa: B023
-        report(f"page {name}, {count} queries", ours, empty, "20 queries, at most 3")
+        report(f"page {name}, {count} queries", ours, empty, "12 queries, at most 3")
+
+    def cold() -> None:
+        pulse.forget()
+        client.get("/live/")
+
+    report("page Line after a change", best(cold, 20), empty, "(once a change and process)")
 
 
 def chip_blend() -> None:
@@ -216,16 +234,17 @@ def eight_digesters(folder: Path) -> Path:
     import yaml
 
     raw = yaml.safe_load(MILL.read_text(encoding="utf-8"))
-    digesters, tags = raw["cook"]["digesters"], {tag["id"]: tag for tag in raw["tags"]}
+    digesters = raw["cook"]["digesters"]
+    read = [tag for tag in raw["tags"] if tag["of"] == digesters[0]["id"]]
     for number in (6, 7, 8):
-        parts = {part: tag for part, tag in digesters[0].items() if part in ("temperature", "bottom", "pressure")}
-        for part, tag in parts.items():
-            new = tag.replace("_1_", f"_{number}_")
-            raw["tags"].append({**tags[tag], "id": new, "name": tags[tag]["name"].replace("1", str(number))})
-            parts[part] = new
-        digesters.append({**digesters[0], "number": number, **parts})
+        named = f"digester_{number}"
+        raw["tags"] += [
+            {**tag, "id": f"{named}_{tag['reads']}", "of": named, "name": f"{tag['reads']} {number}"} for tag in read
+        ]
+        digesters.append({**digesters[0], "id": named, "number": number})
     path = folder / "eight.yaml"
     path.write_text(yaml.safe_dump(raw, allow_unicode=True, sort_keys=False), encoding="utf-8")
+    shutil.copy(MILL.with_name(f"{MILL.stem}.demo.yaml"), folder / "eight.demo.yaml")
     return path
 
 
@@ -259,7 +278,7 @@ def a_cook_in_each(now: datetime) -> None:
         minutes = np.arange(0.0, 10 + 18 * index + 1)
         celsius = np.interp(minutes, *planned_profile(recipe, 200.0))
         for tag, less in ((digester.temperature, 0.0), (digester.bottom, 0.4)):
-            if tag is not None:
+            if tag:
                 rows += [
                     (tag, int(started.timestamp() + 60 * at) + 1, float(value) - less)
                     for at, value in zip(minutes, celsius, strict=True)
@@ -354,7 +373,7 @@ def ingest() -> None:
 
 
 def main() -> None:
-    """Load a demonstration of its own, then measure."""
+    """Load a demonstration of its own, then measure; with a word, only what needs the desk."""
     from django.conf import settings
 
     shutil.rmtree(settings.VAR, ignore_errors=True)
@@ -362,22 +381,26 @@ def main() -> None:
     (settings.VAR / "static").mkdir()
     now = datetime(2026, 3, 10, 14, 30, tzinfo=UTC)
     os.environ["FOX_NOW"] = now.isoformat()
-    settings.MILL_FILE = eight_digesters(settings.VAR)
+    mill = eight_digesters(settings.VAR)
     from django.core.management import call_command
 
+    from bench.screens import screens
+
     call_command("migrate", verbosity=0)
-    prepare(settings.MILL_FILE, settings.VAR / "history", now)
-    call_command("load_demo", history=settings.VAR / "history", anchor=now.timestamp())
+    prepare(mill, settings.VAR / "history" / mill.stem, now)
+    call_command("load_demo", f"--mill={mill}", history=settings.VAR / "history", anchor=now.timestamp())
     print()
-    balance()
-    methods()
-    chip_blend()
-    kinetics()
-    relation()
+    if len(sys.argv) < 2:
+        balance()
+        methods()
+        chip_blend()
+        kinetics()
+        relation()
     a_cook_in_each(now)
     a_year_of_lots()
     pages()
     ingest()
+    screens(int(now.timestamp()))
 
 
 def prepare(mill: Path, folder: Path, now: datetime) -> None:
@@ -385,8 +408,10 @@ def prepare(mill: Path, folder: Path, now: datetime) -> None:
     from standin.__main__ import write_history
     from standin.plant import Plant
     from stock.line.load import load_definition
+    from stock.line.story import story_beside
 
-    write_history(Plant(load_definition(mill), 20, now.timestamp()), folder, 14.0)
+    line = load_definition(mill)
+    write_history(Plant(line, 20, now.timestamp(), story_beside(MILL, line)), folder, 14.0)
 
 
 if __name__ == "__main__":

@@ -6,9 +6,9 @@ their own. What a page needs always is worked out in order by whoever comes firs
 what the stations work out from it, what is off, what to do, what is next.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from threading import Lock
-from typing import Final
+from typing import Any, Final
 
 from desk.floor import clock
 from desk.floor.models import Beat, World
@@ -20,10 +20,12 @@ LIVES_S: Final = 60  # how long a state is shown where nothing is measured or wr
 
 @dataclass(frozen=True, slots=True)
 class Pulse:
-    """A state worth sharing, and what it is known by."""
+    """A state worth sharing, what it is known by, and the pages already made of it."""
 
     tag: str
     state: State
+    pages: dict[Any, Any] = field(default_factory=dict)
+    lock: Any = field(default_factory=Lock)
 
 
 _taken: dict[int, Pulse] = {}

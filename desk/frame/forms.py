@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 from desk.floor.state import State
-from desk.frame.page import new_key
+from desk.frame.alike import new_key
 from stock.errors import DomainError
 
 

@@ -1,6 +1,5 @@
 """What every page shares: the line it is on, the ribbon, the rail, and how it is answered."""
 
-import secrets
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import wraps
@@ -8,8 +7,10 @@ from typing import Any, Final
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
+from django.template.loader import render_to_string
 from django.urls import URLPattern
 from django.utils import timezone
+from django.utils.safestring import SafeString, mark_safe
 
 from desk.floor import clock, pulse
 from desk.floor.faults import fault
@@ -18,6 +19,7 @@ from desk.floor.next_up import next_up
 from desk.floor.services import NotAllowedError
 from desk.floor.state import State
 from desk.floor.station import Station
+from desk.frame.alike import TOKEN, Carrier, Rendered, is_marking, kept_or_made, new_key
 from desk.mill.selectors import line_of
 from desk.people.models import Person
 from stock.line.drawing import draw_ribbon, ribbon_columns
@@ -49,7 +51,13 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
         if shows and refreshes(request) and request.headers.get("HX-PTag") == pulse.tag_of(world):
             return HttpResponse(status=304)
         try:
-            return view(request, pulse.take(world).state if shows else State(world), **kwargs)
+            if not shows:
+                return view(request, State(world), **kwargs)
+            taken = pulse.take(world)
+            if not getattr(view, "alike", False):
+                return view(request, taken.state, **kwargs)
+            found = kept_or_made(view, request, taken, kwargs)
+            return whole(request, taken.state, found) if isinstance(found, Rendered) else found
         except NotAllowedError as error:
             return fault(request, 403, "Not with this role", str(error))
 
@@ -65,7 +73,7 @@ def world_of(request: HttpRequest, slug: str) -> World:
     """Return the line an address is of, read once a request; 404 where there is none."""
     found = getattr(request, "fox_world", None)
     if found is None:
-        found = get_object_or_404(World.objects.select_related("version", "pulse"), slug=slug)
+        found = get_object_or_404(World.objects.select_related("version", "pulse").defer("version__text"), slug=slug)
         request.fox_world = found  # type: ignore[attr-defined]
     world: World = found
     return world
@@ -111,11 +119,6 @@ def tabs_of(state: State, station: Station, here: str) -> list[tuple[str, str, b
     return [(address, label, name == here) for name, label, address in station.tabs(state)]
 
 
-def new_key() -> str:
-    """Return a key that makes a form count once, however often it is sent."""
-    return secrets.token_urlsafe(18)
-
-
 def page(
     request: HttpRequest,
     state: State,
@@ -126,9 +129,7 @@ def page(
     status: int = 200,
 ) -> HttpResponse:
     """Answer with a whole page round a body template, or its live part alone where the page refreshes itself."""
-    live = refreshes(request)
-    tag = pulse.tag_of(state.world)
-    start, end = clock.shift_of(state.now, state.line.shifts)
+    marked = is_marking()
     shared = {
         "body": template,
         "state": state,
@@ -136,19 +137,56 @@ def page(
         "world": state.world,
         "here": here,
         "now": state.now,
-        "shift_left_min": int((end - timezone.localtime(state.now)).total_seconds() // 60),
-        "shift_start": start,
-        "items": next_up(state),
-        "ptag": tag,
-        "entry_key": new_key(),
-        "sent": sent(request) if status == 422 else None,
-        **ribbon(state, here),
+        **framed(state, here),
+        **({"csrf_token": TOKEN} if marked else {}),
         **(context or {}),
     }
-    response = render(request, "components/live.html" if live else "components/page.html", shared, status=status)
+    html = render_to_string("components/_desk.html", shared, request)
+    rendered = Rendered(html, str(shared.get("sentence", "")), here)
+    if marked:
+        carrier = Carrier()
+        carrier.rendered = rendered
+        return carrier
+    return whole(request, state, rendered, status)
+
+
+def whole(request: HttpRequest, state: State, rendered: Rendered, status: int = 200) -> HttpResponse:
+    """Answer with a rendered page and what is round it, or with its live part alone where it refreshes itself."""
+    tag = pulse.tag_of(state.world)
+    desk = rendered.for_one(request)
+    if refreshes(request):
+        response = HttpResponse(desk, status=status)
+    else:
+        start, end = clock.shift_of(state.now, state.line.shifts)
+        round_it = {
+            "desk": mark_safe(desk),  # noqa: S308  our own templates made it
+            "sentence": rendered.sentence,
+            "line": state.line,
+            "world": state.world,
+            "here": rendered.here,
+            "now": state.now,
+            "shift_left_min": int((end - timezone.localtime(state.now)).total_seconds() // 60),
+            "shift_start": start,
+            "ptag": tag,
+            "entry_key": new_key(),
+            "sent": sent(request) if status == 422 else None,
+        }
+        response = render(request, "components/page.html", round_it, status=status)
     response["HX-PTag"] = tag
     response["Cache-Control"] = "no-store"
     return response
+
+
+def framed(state: State, here: str) -> dict[str, SafeString]:
+    """Return ribbon and rail as they stand on a page: the same for everybody, made once a state."""
+    key = f"framed:{here}"
+    if key not in state.kept:
+        context = {"world": state.world, "here": here, "items": next_up(state), **ribbon(state, here)}
+        state.kept[key] = {
+            f"{part}_html": render_to_string(f"components/_{part}.html", context) for part in ("ribbon", "rail")
+        }
+    found: dict[str, SafeString] = state.kept[key]
+    return found
 
 
 SECRET_FIELDS: Final = frozenset({"csrfmiddlewaretoken", "secret"})
@@ -165,9 +203,7 @@ def frame(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with ribbon and rail alone: the refresh of a page that holds what somebody typed."""
     here = request.GET.get("here", "")
     tag = pulse.tag_of(state.world)
-    context = {"state": state, "line": state.line, "world": state.world, "here": here, "now": state.now}
-    context |= {"items": next_up(state), **ribbon(state, here)}
-    response = render(request, "components/frame.html", context)
+    response = render(request, "components/frame.html", {"here": here, **framed(state, here)})
     response["HX-PTag"] = tag
     response["Cache-Control"] = "no-store"
     return response

@@ -13,7 +13,8 @@ from django.views.decorators.http import require_POST
 from desk.floor.services import NotAllowedError, check_moment, record_reading
 from desk.floor.state import State
 from desk.floor.station import stations
-from desk.frame.page import new_key, on_line, signed_in
+from desk.frame.alike import new_key
+from desk.frame.page import on_line, signed_in
 from desk.people.roles import RECORD
 from stock.book import METHODS
 from stock.decisions import RULES

@@ -9,7 +9,8 @@ from desk.floor.handover import WrongSecretError, compose, sign
 from desk.floor.models import HandOver
 from desk.floor.sheet_pdf import sheet_pdf
 from desk.floor.state import State
-from desk.frame.page import new_key, on_line, signed_in
+from desk.frame.alike import new_key
+from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import SIGN, who_may
 

@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 
 from desk.floor.state import State
 from desk.floor.station import Told, stations
+from desk.frame.alike import alike
 from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from desk.frame.words import lower_first, number_word, rate_text
@@ -41,6 +42,7 @@ class Mark:
 
 
 @on_line
+@alike
 def page(request: HttpRequest, state: State) -> HttpResponse:
     """Show the line."""
     drawing = draw_line(state.line, state.flows, width=WIDTH, height=HEIGHT)

@@ -13,7 +13,8 @@ from desk.floor import clock
 from desk.floor.models import HandOver, Record
 from desk.floor.services import AlreadyCorrectedError, NotAllowedError, correct, record_event
 from desk.floor.state import State
-from desk.frame.page import named, new_key, on_line, signed_in
+from desk.frame.alike import new_key
+from desk.frame.page import named, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import CORRECT, RECORD
 from stock.errors import DomainError

@@ -11,7 +11,8 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.services import NotAllowedError, accept_order, require
 from desk.floor.state import State
-from desk.frame.page import new_key, on_line, signed_in
+from desk.frame.alike import new_key
+from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.mill.selectors import solve
 from desk.people.roles import ORDER, who_may

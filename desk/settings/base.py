@@ -52,6 +52,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "django.middleware.gzip.GZipMiddleware",  # pads at random, so that lengths tell nothing of a token
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -137,7 +138,11 @@ STATICFILES_DIRS = [ROOT / "desk" / "static"]
 STATIC_ROOT = VAR / "static"
 STATIC_ROOT.mkdir(parents=True, exist_ok=True)  # nothing is collected, but the static server looks here first
 WHITENOISE_USE_FINDERS = True  # the files are few and committed; no collecting step to forget
-WHITENOISE_MAX_AGE = 60
+WHITENOISE_MAX_AGE = 31_536_000  # an address changes with what is in the file
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "desk.frame.static.VersionedStorage"},
+}
 
 CSRF_FAILURE_VIEW = "desk.floor.faults.csrf_failure"
 LOGGING = {

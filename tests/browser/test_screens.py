@@ -57,9 +57,7 @@ class Stations(BrowserCase):
         expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text("outside more than 0 to 1600 g/L")
         expect(strength).to_have_value("0")
         strength.fill("50")
-        expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text(
-            "Set the peroxide pump to 9.2 L/min."
-        )
+        expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text("Set the dosing pump to 9.2 L/min.")
         self.page.locator("#set-result-dosing-cane_bleach summary").click()
         expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text("entered: typed just now")
 

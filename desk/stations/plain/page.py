@@ -10,7 +10,8 @@ from django.shortcuts import render
 from desk.floor.models import Record
 from desk.floor.state import State
 from desk.floor.station import station_for, stations
-from desk.frame.page import named, new_key, on_line
+from desk.frame.alike import alike, new_key
+from desk.frame.page import named, on_line
 from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import Stood, attempt, stand
 from desk.frame.words import lower_first
@@ -21,6 +22,7 @@ from stock.tag import Tag
 
 
 @on_line
+@alike
 def page(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
     """Show a station: its own first page where its kind has one on this line, else the plain one."""
     stop = next((one for one in state.line.stations if one.id == station_id), None)

@@ -14,8 +14,9 @@ from django.views.decorators.http import require_POST
 from desk.floor.faults import fault
 from desk.floor.models import Cook
 from desk.floor.state import State
+from desk.frame.alike import alike, new_key
 from desk.frame.forms import key_of, maybe, moment, number, words_of
-from desk.frame.page import new_key, on_line, signed_in
+from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import COOK
 from desk.stations.cook.board import Board, board_of
@@ -83,6 +84,7 @@ def house(request: HttpRequest, state: State) -> HttpResponse:
 
 
 @on_line
+@alike
 def page(request: HttpRequest, state: State, number: int) -> HttpResponse:
     """Show one cook on its board."""
     return show(request, state, number)

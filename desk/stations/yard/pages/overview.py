@@ -12,8 +12,9 @@ from django.views.decorators.http import require_POST
 from desk.floor import clock
 from desk.floor.faults import fault
 from desk.floor.state import State
+from desk.frame.alike import new_key
 from desk.frame.forms import key_of, number, words_of
-from desk.frame.page import new_key, on_line, signed_in
+from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.stations.plain.page import station_context
 from desk.stations.yard.pages.drawing import BAND_NAMES, draw_yard

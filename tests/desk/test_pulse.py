@@ -1,0 +1,122 @@
+"""The pulse: one working out a change, pages alike for many, and nothing of one person's in another's."""
+
+import re
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from desk.floor import pulse
+from desk.floor.models import Beat, World
+from desk.floor.services import store_samples
+from desk.frame.alike import MARK
+from tests.desk.base import DeskCase
+from tests.line import hallin_reach
+
+WARM = 3  # session, person, line
+PAGES = [
+    "/live/",
+    *(f"/live/at/{one.id}/" for one in hallin_reach().stations if one.kind != "cook"),
+    "/live/cook/1187/",
+]
+LIVE = {"HX-Request": "true", "HX-Target": "div#desk"}
+
+
+def world():
+    return World.objects.select_related("version", "pulse").get(slug="live")
+
+
+class Beats(DeskCase):
+    def test_every_row_kept_is_a_beat_and_samples_are_one_together(self):
+        before = Beat.objects.get(world=self.world).beat
+        self.enter("brown_cons", 3.5)
+        self.assertEqual(Beat.objects.get(world=self.world).beat, before + 1)
+        store_samples(self.world.pk, [("brown_cons", 1, 3.5), ("brown_flow", 1, 3500.0)])
+        self.assertEqual(Beat.objects.get(world=self.world).beat, before + 2)
+
+    def test_a_state_is_shared_until_something_is_kept_anywhere(self):
+        first = pulse.take(world())
+        self.assertIs(pulse.take(world()), first)
+        with connection.cursor() as cursor:  # as another process would
+            cursor.execute("UPDATE floor_beat SET beat = beat + 1 WHERE world_id = %s", [self.world.pk])
+        self.assertIsNot(pulse.take(world()), first)
+
+    def test_another_lines_rows_are_no_beat_of_this_one(self):
+        other = World.objects.create(slug="other", name="Other", version=self.world.version)
+        first = pulse.take(world())
+        store_samples(other.pk, [("brown_cons", 1, 3.5)])
+        self.assertIs(pulse.take(world()), first)
+
+
+class Alike(DeskCase):
+    def test_a_warm_page_asks_the_database_three_things(self):
+        self.sign_in()
+        for address in PAGES:
+            self.client.get(address)
+            with self.subTest(address), CaptureQueriesContext(connection) as queries:
+                self.assertEqual(self.client.get(address).status_code, 200)
+                self.assertEqual(len(queries), WARM, [one["sql"][:120] for one in queries])
+
+    def test_what_was_entered_shows_at_once(self):
+        self.sign_in()
+        self.client.get("/live/")
+        self.enter("cane_brightness", 81.3)
+        self.assertContains(self.client.get("/live/"), "81.3")
+
+    def test_each_answer_has_its_own_token_and_keys(self):
+        self.sign_in("cook")
+        pages = [self.client.get("/live/cook/1187/").content.decode() for _ in range(2)]
+        keys = [re.findall(r'name="form_key" value="([^"]+)"', page) for page in pages]
+        self.assertTrue(keys[0])
+        self.assertFalse(set(keys[0]) & set(keys[1]))
+        for page in pages:
+            self.assertNotIn(MARK, page)
+            for token in re.findall(r'name="csrfmiddlewaretoken" value="([^"]*)"', page):
+                self.assertRegex(token, r"^\w{64}$")
+
+    def test_a_form_of_a_shared_page_is_accepted_from_each_person(self):
+        from django.test import Client
+
+        for role, value in (("cook", 8.1), ("lead", 8.3)):
+            client = Client(enforce_csrf_checks=True)
+            client.force_login(self.people[role])
+            page = client.get("/live/cook/1187/").content.decode()
+            token = re.search(r'csrfmiddlewaretoken" value="(\w+)"', page).group(1)
+            key = re.search(r'form_key" value="([^"]+)"', page).group(1)
+            form = {"kind": "sample", "amount": value, "at": "14:20", "form_key": key, "csrfmiddlewaretoken": token}
+            self.assertEqual(client.post("/live/cook/1187/step/", form).status_code, 302)
+        from desk.stations.cook.models import Step
+
+        self.assertEqual(sorted(Step.objects.filter(kind="sample").values_list("amount", flat=True)), [8.1, 8.3])
+
+    def test_roles_and_units_have_pages_of_their_own(self):
+        self.sign_in("cook")
+        self.assertContains(self.client.get("/live/cook/1187/"), "Log the correction")
+        self.sign_in("trainee")
+        self.assertNotContains(self.client.get("/live/cook/1187/"), "Log the correction")
+        self.sign_in("operator")
+        self.assertContains(self.client.get("/live/at/wash/"), "L/min")
+        self.client.post("/preferences/", {"theme": "night", "units": "us", "next": "/live/"})
+        self.assertContains(self.client.get("/live/at/wash/"), "US gpm")
+
+    def test_a_refresh_that_changes_nothing_is_answered_before_anything(self):
+        self.sign_in()
+        tag = self.client.get("/live/", headers=LIVE)["HX-PTag"]
+        with CaptureQueriesContext(connection) as queries:
+            answer = self.client.get("/live/", headers={**LIVE, "HX-PTag": tag})
+        self.assertEqual((answer.status_code, len(queries)), (304, WARM))
+        self.enter("brown_cons", 3.5)
+        self.assertEqual(self.client.get("/live/", headers={**LIVE, "HX-PTag": tag}).status_code, 200)
+
+    def test_a_first_load_is_small(self):
+        self.sign_in()
+        page = self.client.get("/live/", headers={"Accept-Encoding": "gzip"})
+        self.assertEqual(page["Content-Encoding"], "gzip")
+        weight = len(page.content)
+        plain = self.client.get("/live/").content.decode()
+        files = set(re.findall(r'(?:src|href)="(/static/[^"]+)"', plain)) | {"/static/desk/fonts/atkinson-mono.woff2"}
+        self.assertGreater(len(files), 8)
+        for address in files:
+            answer = self.client.get(address, headers={"Accept-Encoding": "gzip"})
+            self.assertIn("max-age=31536000", answer["Cache-Control"])
+            weight += len(b"".join(answer.streaming_content))
+        self.assertLess(weight, 150_000)
