@@ -1,4 +1,4 @@
-"""What each role may do. Looking is open to all who are signed in; acting is not."""
+"""What each role may do, by place and verb. Looking is open to all who are signed in; acting is not."""
 
 from dataclasses import dataclass
 from typing import Final
@@ -12,12 +12,15 @@ class Role:
     actions: frozenset[str]
 
 
-RECORD, CORRECT, COOK, ORDER, SIGN, MODEL = "record", "correct", "cook", "order", "sign", "model"
+RECORD, CORRECT = "floor.record", "floor.correct"
+COOK, SAMPLE, MODEL = "cook.step", "cook.sample", "cook.relation"
+ORDER, SIGN = "order.accept", "handover.sign"
 
 ACTIONS: Final[dict[str, str]] = {
     RECORD: "enter readings and notes",
     CORRECT: "correct an entry",
     COOK: "plan a charge or log steps of a cook",
+    SAMPLE: "log a liquor sample",
     MODEL: "accept a fitted relation",
     ORDER: "accept an order",
     SIGN: "sign a hand-over",
@@ -25,9 +28,9 @@ ACTIONS: Final[dict[str, str]] = {
 
 ROLES: Final[dict[str, Role]] = {
     "operator": Role("stock operator", frozenset({RECORD, CORRECT, SIGN})),
-    "cook": Role("cook", frozenset({RECORD, CORRECT, COOK, SIGN})),
-    "tester": Role("tester", frozenset({RECORD, CORRECT})),
-    "lead": Role("shift lead", frozenset({RECORD, CORRECT, COOK, ORDER, SIGN})),
+    "cook": Role("cook", frozenset({RECORD, CORRECT, COOK, SAMPLE, SIGN})),
+    "tester": Role("tester", frozenset({RECORD, CORRECT, SAMPLE})),
+    "lead": Role("shift lead", frozenset({RECORD, CORRECT, COOK, SAMPLE, ORDER, SIGN})),
     "engineer": Role("process engineer", frozenset({RECORD, CORRECT, ORDER, MODEL})),
     "trainee": Role("trainee", frozenset()),
 }

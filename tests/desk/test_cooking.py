@@ -808,6 +808,18 @@ class Pages(HouseCase):
         self.client.post(f"/live/cook/1187/step/{kept.pk}/correct/", fix)
         self.assertEqual(Step.objects.get(supersedes=kept).text, "steam valve hunted")
 
+    def test_a_tester_is_offered_the_sample_alone_and_may_log_it(self):
+        self.sign_in("tester")
+        page = self.client.get("/live/cook/1187/")
+        self.assertContains(page, 'value="sample"')
+        for kind in ("blow", "note", "relief"):
+            self.assertNotContains(page, f'name="kind" value="{kind}"')
+        self.assertContains(page, "Steps are logged by a cook or shift lead.")
+        sample = {"kind": "sample", "amount": "8.2", "at": "14:20", "form_key": "s1"}
+        self.assertEqual(self.client.post("/live/cook/1187/step/", sample).status_code, 302)
+        note = {"kind": "note", "text": "x", "form_key": "s2"}
+        self.assertEqual(self.client.post("/live/cook/1187/step/", note).status_code, 403)
+
     def test_a_trainee_may_look_and_not_touch(self):
         self.sign_in("trainee")
         for address in (

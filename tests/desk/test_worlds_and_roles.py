@@ -9,7 +9,7 @@ from desk.floor import clock
 from desk.floor.models import Order, Record, World
 from desk.floor.services import record_reading, store_samples
 from desk.floor.state import State
-from desk.people.roles import ACTIONS, ROLES
+from desk.people.roles import ACTIONS, COOK, CORRECT, MODEL, ORDER, RECORD, ROLES, SAMPLE
 from stock.line.definition import Shifts
 from tests.desk.base import NOW, SECRET, DeskCase, measured_cooks
 from tests.line import hallin_reach
@@ -74,15 +74,15 @@ class RolesByHand(DeskCase):
     def attempt(self, action):
         """Try an action; return whether something was written."""
         before = Record.objects.count()
-        if action == "record":
+        if action == RECORD:
             self.client.post("/live/entry/record/", {"line": "wash loss wood 18", "form_key": f"r{before}"})
-        elif action == "correct":
+        elif action == CORRECT:
             self.client.post(
                 f"/live/log/{self.wrong.pk}/correct/", {"value": "0.19", "reason": "slip", "form_key": f"c{before}"}
             )
-        elif action == "cook":
+        elif action == COOK:
             self.client.post("/live/cook/1188/blow/", {"minded": "on", "form_key": f"b{before}"})
-        elif action == "order":
+        elif action == ORDER:
             grade = hallin_reach().grades[0]
             form = {
                 "grade": grade.id,
@@ -93,7 +93,10 @@ class RolesByHand(DeskCase):
             }
             form |= {f"share_{name}": f"{100 * share:g}" for name, share in grade.shares.items()}
             self.client.post("/live/order/accept/", form)
-        elif action == "model":
+        elif action == SAMPLE:
+            form = {"kind": "sample", "amount": "8.2", "at": "14:20", "form_key": f"q{before}"}
+            self.client.post("/live/cook/1187/step/", form)
+        elif action == MODEL:
             form = {"recipe": "alder", "out": "920", "why": "better", "form_key": f"m{before}"}
             self.client.post("/live/cook/relation/accept/", form)
         else:
@@ -107,7 +110,7 @@ class RolesByHand(DeskCase):
                 with self.subTest(action=action, role=name):
                     self.wrong = self.enter("shives", 0.2, minutes_ago=next(minutes))
                     self.sign_in(name)
-                    if action == "cook" and Record.objects.filter(tag="blow").exists():
+                    if action == COOK and Record.objects.filter(tag="blow").exists():
                         continue  # blown once is blown
                     self.assertEqual(self.attempt(action), action in role.actions)
 

@@ -14,7 +14,7 @@ from desk.floor.models import Cook, Record
 from desk.floor.services import check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
 from desk.people.models import Person
-from desk.people.roles import COOK, RECORD
+from desk.people.roles import COOK, RECORD, SAMPLE
 from desk.stations.cook.house import Followed, House, as_json, house_of, recipe_of
 from desk.stations.cook.models import Charge, Forecast, Step
 from stock.cooking.charge import Sheet, refuse_overfull, usual
@@ -25,6 +25,14 @@ from stock.figure import Datum, Figure, Origin
 from stock.steam import saturation_temperature_c
 from stock.units import readable
 from stock.working import Arg, find_method
+
+NEEDS: Final = {"sample": SAMPLE}  # steps that others than the cook may log
+
+
+def action_of(kind: str) -> str:
+    """Return what a person must be allowed, to log a step."""
+    return NEEDS.get(kind, COOK)
+
 
 WORDS: Final = {
     "chips": "chips in",
@@ -172,10 +180,10 @@ def log_step(
     NotAllowedError, ValidationError, DomainError
         Nothing is written: out of order, an empty or a full digester, no cautions minded.
     """
-    if person is not None:
-        require(person, COOK)
     if kind not in WORDS:
         raise ValidationError({"kind": f"{kind[:20]!r} is no step of a cook"})
+    if person is not None:
+        require(person, action_of(kind))
     if (sent := sent_before(Step, state.world, form_key)) is not None:
         return sent
     if person is not None and not quiet:
@@ -449,7 +457,7 @@ def correct_step(
     NotAllowedError, ValidationError, DomainError
         Nothing is written.
     """
-    require(person, COOK)
+    require(person, action_of(step.kind))
     why = need_why(why)
     cook = Cook.objects.get(world=state.world, number=step.number)
     recipe, digester = recipe_of(state, cook), house_of(state).part.digester(cook.digester)
@@ -473,5 +481,5 @@ def _tell(row: Any, person: Person, number: int, words: str, at: datetime, prefi
     """Tell the log what was done to a cook, linked to the row that was kept."""
     record_event(
         row.world, person, words[:500], station=stop_of(row.world, "cook"), at=at, form_key=line_key(prefix, row),
-        kind=Record.Kind.BATCH, tag=tag, subject=f"cook {number}", action=COOK, source=row,
+        kind=Record.Kind.BATCH, tag=tag, subject=f"cook {number}", action=action_of(getattr(row, "kind", "")), source=row,
     )  # fmt: skip

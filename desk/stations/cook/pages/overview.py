@@ -18,7 +18,7 @@ from desk.frame.alike import alike, new_key
 from desk.frame.forms import key_of, maybe, moment, number, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
-from desk.people.roles import COOK
+from desk.people.roles import COOK, who_may
 from desk.stations.cook.board import Board, board_of
 from desk.stations.cook.house import Followed, House, house_of, recipe_of
 from desk.stations.cook.judgement import cards_of, decision
@@ -26,7 +26,7 @@ from desk.stations.cook.models import Result, Step
 from desk.stations.cook.pages.drawing import draw_board, draw_cook
 from desk.stations.cook.pages.step_forms import amounts_of, fix_fields, gauge_form, step_forms
 from desk.stations.cook.pages.what_if import what_if_context
-from desk.stations.cook.steps import correct_step, log_step, read_gauges
+from desk.stations.cook.steps import action_of, correct_step, log_step, read_gauges
 from desk.stations.plain.page import station_context
 from desk.stations.yard.trace import fed
 from stock.cooking.follow import target
@@ -114,7 +114,10 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         "decision": decision(house, followed) if followed else None,
         "charge_moved": charge_moved(followed),
         "steps": house.steps(cook),
-        "fixes": {one.pk: fix_fields(recipe, one) for one in house.steps(cook)},
+        "fixes": {
+            one.pk: fix_fields(recipe, one) for one in house.steps(cook) if signed_in(request).may(action_of(one.kind))
+        },
+        "who_logs": "" if signed_in(request).may(COOK) else who_may(COOK),
         "forms": step_forms(house, cook, recipe, followed, request, opened),
         "gauges": gauge_form(house, cook, followed, request, opened),
         "forecast": house.news.forecasts.get(number),
@@ -128,7 +131,6 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         ),
         "cautions": recipe.cautions or state.line.stop("cook").cautions,
         "what_if": what_if_context(house, followed, {}) if followed and followed.running else None,
-        "may_correct": signed_in(request).may(COOK),
         "refused": refused,
         "trouble": house.trouble.get(number, ""),
         "readings": _readings(state, context["readings"], recipe),

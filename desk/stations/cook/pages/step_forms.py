@@ -7,9 +7,11 @@ from django.http import HttpRequest
 
 from desk.floor.models import Cook
 from desk.frame.forms import Field, maybe
+from desk.frame.page import signed_in
+from desk.people.roles import RECORD
 from desk.stations.cook.house import Followed, House
 from desk.stations.cook.news import Done
-from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME, MINDED, Amounts
+from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME, MINDED, Amounts, action_of
 from stock.cooking.recipe import Recipe
 
 
@@ -56,7 +58,9 @@ def step_forms(
             if by_hand:
                 offered.append("liquor")
     found = []
-    for index, kind in enumerate(dict.fromkeys(offered)):
+    person = signed_in(request)
+    allowed = [kind for kind in dict.fromkeys(offered) if person.may(action_of(kind))]
+    for index, kind in enumerate(allowed):
         typed = request.POST if opened == kind else {}
         fields = tuple(
             replace(one, text=str(typed.get(one.name, one.text))) for one in _fields(recipe, kind, wanted, given)
@@ -142,7 +146,7 @@ def gauge_form(
     """Return the form for temperature and pressure read by hand, where no instrument sends them."""
     digester = house.part.digester(cook.digester)
     live = house.state.line.tag(digester.temperature).live
-    if live or followed is None or not followed.running:
+    if live or followed is None or not followed.running or not signed_in(request).may(RECORD):
         return None
     typed = request.POST if opened == "gauges" else {}
     return {
