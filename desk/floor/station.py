@@ -4,6 +4,7 @@ The floor, the frame and the screens ask; which stations there are they learn fr
 Adding a station touches its own folder and that list.
 """
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
@@ -64,6 +65,12 @@ class Told:
     lead: str
     readings: Sequence["Reading"]
     off: Sequence["Reading"]
+
+    @property
+    def labelled(self) -> list[tuple[str, "Reading"]]:
+        """Each quiet reading under its short name, or its whole name where two would be called alike."""
+        shorts = Counter(one.tag.short.lower() for one in self.readings)
+        return [(one.tag.short if shorts[one.tag.short.lower()] == 1 else one.tag.name, one) for one in self.readings]
 
 
 @dataclass(frozen=True, slots=True)

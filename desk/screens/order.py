@@ -43,7 +43,7 @@ def _called(state: State, stream_id: str) -> str:
     if stream.name:
         return stream.name[:1].upper() + stream.name[1:]
     ends = [line.unit(stream.source), *line.graph.upstream(stream.source)]
-    source = ends[-1]
+    source = next((one for one in ends if getattr(one, "family", None)), ends[-1])
     family = next((one for one in line.families if one.id == getattr(source, "family", None)), None)
     of_family = [unit for unit in line.units if getattr(unit, "family", None) == getattr(source, "family", "")]
     return family.name if family is not None and len(of_family) == 1 else source.name

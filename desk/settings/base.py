@@ -138,7 +138,7 @@ STATICFILES_DIRS = [ROOT / "desk" / "static"]
 STATIC_ROOT = VAR / "static"
 STATIC_ROOT.mkdir(parents=True, exist_ok=True)  # nothing is collected, but the static server looks here first
 WHITENOISE_USE_FINDERS = True  # the files are few and committed; no collecting step to forget
-WHITENOISE_MAX_AGE = 31_536_000  # an address changes with what is in the file
+WHITENOISE_MAX_AGE = 31_536_000  # an address changes with what is in the file; a font that changes gets another name
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "desk.frame.static.VersionedStorage"},

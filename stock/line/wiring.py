@@ -72,7 +72,7 @@ def _filled(tag: dict[str, Any], places: Mapping[str, tuple[str, str, Points]]) 
     if point is None:
         blank = {"name": tag.get("id"), "short": "", "station": station, "unit": "", "quantity": "ratio"}
         return {**blank, "words": [], "plausible": (-1e9, 1e9), **tag}
-    title = point.title.format(of=name)
+    title = point.title.format(of=name if point.title.startswith("{of}") else _inside(name))
     title = str(tag.get("name", title[:1].upper() + title[1:]))
     said = [word.strip(",.").lower() for word in f"{title} {name}".split()]
     words = dict.fromkeys(word for word in (*said, *point.words) if word not in {"of", "the", "in", "and", "after"})
@@ -89,6 +89,11 @@ def _filled(tag: dict[str, Any], places: Mapping[str, tuple[str, str, Points]]) 
     own = dict(tag)
     own["words"] = [*usual["words"], *own.get("words", [])]  # type: ignore[misc]
     return {**usual, **own}
+
+
+def _inside(name: str) -> str:
+    """Return a part's name as it is said inside a sentence; one that is no word, such as D0, stays as it is."""
+    return name[:1].lower() + name[1:] if name[1:2].islower() else name
 
 
 def wire(line: "Definition") -> None:

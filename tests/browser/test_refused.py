@@ -37,8 +37,8 @@ FORMS = (
     Refused("cook/liquor/", "cook/liquor/take/", {"a_ml": "40", "b_ml": "30", "c_ml": "20", "sample_ml": "5"}),
     Refused("cook/done/", "cook/done/take/", {"number": "1186", "kappa": "seventeen", "yield_pct": "52.5"}),
     Refused("cook/relation/", "cook/relation/accept/", {"why": " "}),
-    Refused("cook/1187/", "cook/1187/blow/", {"at": "25:99"}),
-    Refused("cook/1187/", "cook/1187/step/", {"kind": "sample", "amount": "8 or so"}),
+    Refused("cook/1187/", "cook/1187/blow/", {"at": "25:99"}, who="brandt"),
+    Refused("cook/1187/", "cook/1187/step/", {"kind": "sample", "amount": "8 or so"}, who="vale"),
 )
 
 

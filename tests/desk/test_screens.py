@@ -8,6 +8,7 @@ from django.urls import reverse
 
 from desk.floor.models import Order
 from desk.floor.state import State
+from desk.screens.order import furnish
 from tests.desk.base import NOW, DeskCase, panels_at
 from tests.line import hallin_reach
 
@@ -261,6 +262,14 @@ class OrderScreen(DeskCase):
         self.assertContains(self.client.get("/live/"), "Change to label base 68 g")
         later = Order.objects.order_by("-id").first()
         self.assertEqual(later.from_at, NOW.replace(hour=16, minute=0) + timedelta(0))
+
+
+class Furnish(DeskCase):
+    def test_each_furnish_is_called_by_its_family_or_by_its_store(self):
+        self.assertEqual(
+            list(furnish(State(self.world, NOW)).values()),
+            ["Wood", "Cane", "Recovered", "Bales", "Broke, cream", "Broke, white"],
+        )
 
 
 class SetPanels(DeskCase):

@@ -3,8 +3,9 @@
 import math
 from unittest import TestCase
 
+from stock.decisions import RULES
 from tests.line import hallin_reach
-from tests.stock.test_judge import Facts, card
+from tests.stock.test_judge import Facts, card, halfway, tags_of
 
 
 def unit(unit_id):
@@ -81,12 +82,15 @@ class ByHand(TestCase):
         by_hand = tower.volume_m3 * 0.27 * tower.holds_pct / 100 / 4
         self.assertAlmostEqual(found.size.value, by_hand)
 
-    def test_every_card_names_its_causes_in_order_and_one_check(self):
-        for tag, value in (("brown_cons", 3.7), ("wash_loss", 21), ("shives", 0.27), ("cane_brightness", 82.3)):
-            found = card(tag, value)
-            self.assertGreaterEqual(len(found.causes), 2)
-            self.assertTrue(found.check.endswith((".", "?")))
-            self.assertEqual(found.tag.id, tag)
+    def test_every_card_names_causes_one_check_and_the_tag_it_is_about(self):
+        for rule in RULES:
+            for tag, side in tags_of(rule):
+                with self.subTest(f"{rule.id} {tag.id} {side}"):
+                    found = card(tag.id, halfway(tag, side))
+                    self.assertGreaterEqual(len(found.causes), 2)
+                    self.assertEqual(len(set(found.causes)), len(found.causes))
+                    self.assertTrue(found.check.endswith((".", "?")))
+                    self.assertEqual(found.tag, tag)
 
     def test_the_working_of_a_card_reaches_what_was_set_and_measured(self):
         found = card("machine_level", 58)
