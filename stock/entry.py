@@ -13,7 +13,7 @@ from stock.units import convert, known_unit, same_quantity
 LONGEST: Final = 200
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d+)?|[.,]\d+)$")
 _GLUED = re.compile(r"^([+-]?(?:\d+(?:[.,]\d+)?|[.,]\d+))([^\d.,].*)$")
-_AT = re.compile(r"(?:^|\s)(?:at\s+)?(\d{1,2}:\d{2})(?=\s|$)", re.IGNORECASE)
+_AT = re.compile(r"(?:^|\s)(?:at\s+)?((?:yesterday\s+)?\d{1,2}:\d{2})(?=\s|$)", re.IGNORECASE)
 _UNIT_WORDS: Final = {"csf": "mL CSF", "degc": "°C", "pct": "%", "percent": "%", "l": "L/min"}
 
 

@@ -2,7 +2,7 @@
 
 import re
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -27,13 +27,21 @@ class Field:
     allowed: str = ""
 
 
-def words_of(error: Exception) -> str:
-    """Return a refusal as one sentence."""
+def words_of(request: HttpRequest, error: Exception) -> str:
+    """Return a refusal as one sentence, and remember which field it is about for the page that shows it."""
+    request.fox_fault = field_of(error)  # type: ignore[attr-defined]
     if isinstance(error, ValidationError):
         return "; ".join(error.messages)
     if isinstance(error, DomainError) and error.allowed:
         return f"{error.message}. Allowed: {error.allowed}"
     return str(error)
+
+
+def field_of(error: Exception) -> str:
+    """Return the field a refusal is about, '' where it is about none."""
+    if isinstance(error, ValidationError):
+        return next(iter(error.message_dict), "") if hasattr(error, "error_dict") else ""
+    return error.argument if isinstance(error, DomainError) else ""
 
 
 def number(text: Any, name: str, label: str) -> float:
@@ -59,35 +67,62 @@ def maybe(text: Any, name: str, label: str) -> float | None:
     return number(text, name, label) if str(text).strip() else None
 
 
-def time_of_day(state: State, text: str) -> datetime:
-    """Read a time of day as typed, of today; now where none was typed.
+_MOMENT = re.compile(
+    r"(?:(?P<day>yesterday|today|\d{4}-\d{2}-\d{2}|\d{1,2} [a-z]{3,9})[ ,]+)?(?:at )?(?P<h>\d{1,2})[:.](?P<m>\d{2})",
+    re.IGNORECASE,
+)
+AS_TYPED = "a time such as 14:05, or with its day: yesterday 22:10, 25 Nov 22:10"
+
+
+def _moment_of(state: State, text: str) -> tuple[datetime, bool]:
+    """Read a moment as typed, and whether its day was said; now where nothing was typed.
 
     Raises
     ------
     DomainError
-        E_TYPE, for what is no time of day.
+        E_TYPE, for what is no moment.
     """
     local = timezone.localtime(state.now)
     text = text.strip()
     if not text:
-        return local
-    found = re.fullmatch(r"(\d{1,2})[:.](\d{2})", text)
-    if found is None or int(found[1]) > 23 or int(found[2]) > 59:
-        raise DomainError("E_TYPE", "at", f"{text[:20]!r} is no time of day", "a time such as 14:05")
-    return local.replace(hour=int(found[1]), minute=int(found[2]), second=0, microsecond=0)
+        return local, False
+    found = _MOMENT.fullmatch(text)
+    wrong = DomainError("E_TYPE", "at", f"{text[:20]!r} is no time of day", AS_TYPED)
+    if found is None or int(found["h"]) > 23 or int(found["m"]) > 59:
+        raise wrong
+    at = local.replace(hour=int(found["h"]), minute=int(found["m"]), second=0, microsecond=0)
+    day = (found["day"] or "").lower()
+    if day == "yesterday":
+        at -= timedelta(days=1)
+    elif day not in ("", "today"):
+        try:
+            said = date.fromisoformat(day) if "-" in day else _day_of(day, local)
+            at = at.replace(year=said.year, month=said.month, day=said.day)
+        except ValueError:
+            raise wrong from None
+    return at, bool(day)
+
+
+def _day_of(text: str, local: datetime) -> date:
+    """Return the last such day of a month: 25 Nov."""
+    number, _, month = text.partition(" ")
+    found = datetime.strptime(f"{number} {month[:3]} {local.year}", "%d %b %Y").date()  # noqa: DTZ007  a day alone
+    return found if found <= local.date() + timedelta(days=1) else found.replace(year=local.year - 1)
 
 
 def moment(state: State, text: str) -> datetime:
-    """Read a time of day that was: the last one, never ahead of now."""
-    local, at = timezone.localtime(state.now), time_of_day(state, text)
-    if at > local + timedelta(minutes=2):
+    """Read a moment that was: a time of day more than half a day ahead was yesterday's; one less ahead is refused as to come."""
+    local, (at, dated) = timezone.localtime(state.now), _moment_of(state, text)
+    if not dated and at - local > timedelta(hours=12):
         at -= timedelta(days=1)
-    return min(at, local)
+    return local if timedelta(0) < at - local < timedelta(minutes=2) else at
 
 
 def moment_ahead(state: State, text: str) -> datetime:
-    """Read a time of day that is to come; up to three hours ago is taken as late, not as tomorrow."""
-    at = time_of_day(state, text)
+    """Read a moment that is to come; a time of day up to three hours ago is taken as late, not as tomorrow."""
+    at, dated = _moment_of(state, text)
+    if dated:
+        return at
     return at + timedelta(days=1) if timezone.localtime(state.now) - at > timedelta(hours=3) else at
 
 

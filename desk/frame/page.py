@@ -195,7 +195,7 @@ SECRET_FIELDS: Final = frozenset({"csrfmiddlewaretoken", "secret"})
 def sent(request: HttpRequest) -> dict[str, Any]:
     """Return a refused form as it was typed, for its fields to be filled again."""
     fields = {name: values for name, values in request.POST.lists() if name not in SECRET_FIELDS}
-    return {"action": request.path, "fields": fields}
+    return {"action": request.path, "fields": fields, "fault": getattr(request, "fox_fault", "")}
 
 
 @on_line

@@ -1,19 +1,18 @@
 """Quick entry: read the line as it is typed, record it on Enter, find what is not a reading."""
 
-from datetime import datetime, timedelta
 from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
-from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from desk.floor.services import NotAllowedError, check_moment, record_reading
+from desk.floor.services import NotAllowedError, record_reading
 from desk.floor.state import State
 from desk.floor.station import stations
 from desk.frame.alike import new_key
+from desk.frame.forms import moment, words_of
 from desk.frame.page import on_line, signed_in
 from desk.people.roles import RECORD
 from stock.book import METHODS
@@ -55,7 +54,7 @@ def record(request: HttpRequest, state: State) -> HttpResponse:
         return _answer(request, state, status=422)
     person = signed_in(request)
     try:
-        at = _moment(state, understood.at)
+        at = moment(state, understood.at)
         kept = record_reading(
             state.world,
             person,
@@ -65,8 +64,7 @@ def record(request: HttpRequest, state: State) -> HttpResponse:
             form_key=request.POST.get("form_key", "")[:40] or new_key(),
         )
     except (ValidationError, DomainError, NotAllowedError) as error:
-        words = "; ".join(error.messages) if isinstance(error, ValidationError) else str(error)
-        return _answer(request, state, refused=words, status=422)
+        return _answer(request, state, refused=f"{words_of(request, error).removesuffix('.')}.", status=422)
     context = {
         "kept": kept,
         "tag": understood.tag,
@@ -85,22 +83,6 @@ def _understood(request: HttpRequest, state: State) -> Understood:
     if chosen and found.fault.startswith("nothing"):
         found = understand(text[:4000], tags)
     return found
-
-
-def _moment(state: State, text: str) -> datetime:
-    """Read a time of day as the last such moment, no later than now; empty is now."""
-    if not text.strip():
-        return state.now
-    try:
-        time = datetime.strptime(text.strip()[:5], "%H:%M").time()  # noqa: DTZ007  the mill's zone is added
-    except ValueError:
-        raise ValidationError({"at": f"{text[:20]!r} is not a time of day; give it as 14:05"}) from None
-    local = timezone.localtime(state.now)
-    moment = local.replace(hour=time.hour, minute=time.minute, second=0, microsecond=0)
-    if moment - local > timedelta(hours=12):
-        moment -= timedelta(days=1)
-    check_moment(moment)
-    return moment
 
 
 def _advice(request: HttpRequest, state: State, understood: Understood) -> Advice | None:

@@ -87,7 +87,7 @@ def preview(request: HttpRequest, state: State, part: str) -> HttpResponse:
     try:
         rows = read_rows(upload.name or "", upload.read())
     except ValidationError as error:
-        return show(request, state, part, refused=f"Nothing was imported: {words_of(error)}.")
+        return show(request, state, part, refused=f"Nothing was imported: {words_of(request, error)}.")
     staged = Staged.objects.create(
         world=state.world, table=table.id, name=(upload.name or "")[:120], rows=rows, by=person
     )
@@ -135,7 +135,7 @@ def keep(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse
     try:
         count = keep_all(_station(part).tables[one.table], state.world, signed_in(request), one.rows, f"i{one.pk}")
     except ValidationError as error:
-        return _preview(request, state, part, one, refused=words_of(error))
+        return _preview(request, state, part, one, refused=words_of(request, error))
     one.kept_at = clock.now()
     one.save(update_fields=["kept_at"])
     response = redirect(f"{part}_files", world_slug=state.world.slug)

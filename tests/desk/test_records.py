@@ -78,7 +78,7 @@ class Entry(DeskCase):
             with self.subTest(line[:20]):
                 self.assertContains(self.post(line), words, status_code=422)
         self.assertContains(self.post("brown cons 3.5 23:59"), "in the future", status_code=422)
-        self.assertContains(self.post("brown cons 3.5 at 25:61"), "not a time of day", status_code=422)
+        self.assertContains(self.post("brown cons 3.5 at 25:61"), "is no time of day", status_code=422)
         self.assertEqual(self.record_count(), 0)
 
     def test_a_trainee_may_look_but_not_record(self):

@@ -6,9 +6,11 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
-from desk.floor.models import Order
+from desk.floor.models import Order, Record
 from desk.floor.state import State
+from desk.frame.forms import moment
 from desk.screens.order import furnish
+from stock.errors import DomainError
 from tests.desk.base import NOW, DeskCase, panels_at
 from tests.line import hallin_reach
 
@@ -417,3 +419,45 @@ class Preferences(DeskCase):
         self.client.post("/preferences/", {"theme": "light", "units": "us", "role": "lead", "is_superuser": "on"})
         person.refresh_from_db()
         self.assertEqual((person.role, person.is_superuser, person.units), ("trainee", False, "us"))
+
+
+class Moments(DeskCase):
+    def test_a_time_with_or_without_its_day(self):
+        state = State(self.world, NOW)  # 10 March, 14:30
+        for text, expected in (
+            ("", "10 14:30"),
+            ("14:05", "10 14:05"),
+            ("at 9.15", "10 09:15"),
+            ("14:31", "10 14:30"),
+            ("16:00", "10 16:00"),
+            ("23:50", "10 23:50"),
+            ("yesterday 22:10", "09 22:10"),
+            ("today 02:00", "10 02:00"),
+            ("9 Mar 22:10", "09 22:10"),
+            ("2026-03-08, 07:00", "08 07:00"),
+        ):
+            with self.subTest(text):
+                self.assertEqual(f"{moment(state, text):%d %H:%M}", expected)
+        late = State(self.world, NOW.replace(hour=1))
+        self.assertEqual(f"{moment(late, '23:50'):%d %H:%M}", "09 23:50")
+        self.assertEqual(f"{moment(late, '25 Dec 10:00'):%Y %b}", "2025 Dec")
+        for text in ("25:99", "soon", "31 Feb 10:00", "14:05:10"):
+            with self.subTest(text), self.assertRaises(DomainError) as caught:
+                moment(state, text)
+            self.assertIn("yesterday 22:10", caught.exception.allowed)
+
+    def test_a_reading_of_yesterday_is_entered_as_one(self):
+        self.sign_in("tester")
+        form = {"line": "brown cons 3.5 at yesterday 22:10", "form_key": "y1"}
+        self.client.post("/live/entry/record/", form, headers={"HX-Request": "true"})
+        self.assertEqual(f"{Record.objects.get(tag='brown_cons').at:%d %H:%M}", "09 22:10")
+
+    def test_a_moment_to_come_is_refused_not_booked_a_day_back(self):
+        self.sign_in("cook")
+        answer = self.client.post("/live/cook/1187/step/", {"kind": "sample", "amount": "8", "at": "14:50"})
+        self.assertContains(answer, "is in the future", status_code=422)
+
+    def test_the_field_at_fault_is_named_to_the_page(self):
+        self.sign_in("cook")
+        answer = self.client.post("/live/cook/1187/step/", {"kind": "sample", "amount": "8 or so", "at": "14:20"})
+        self.assertContains(answer, '"fault": "amount"', status_code=422)

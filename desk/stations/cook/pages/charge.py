@@ -283,7 +283,9 @@ def plan(request: HttpRequest, state: State) -> HttpResponse:
         )
     except (ValidationError, DomainError) as error:
         return show(
-            request, state, refused=f"The charge was not planned: {words_of(error)}. What you typed is still here."
+            request,
+            state,
+            refused=f"The charge was not planned: {words_of(request, error)}. What you typed is still here.",
         )
     return redirect("cook_sheet", world_slug=state.world.slug, number=row.number)
 
@@ -378,7 +380,7 @@ def start(request: HttpRequest, state: State, number: int) -> HttpResponse:
         at = moment(state, request.POST.get("at", ""))
         log_step(state, signed_in(request), number, "chips", amounts, at=at, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
-        return show_sheet(request, state, number, refused=f"The chips were not logged: {words_of(error)}.")
+        return show_sheet(request, state, number, refused=f"The chips were not logged: {words_of(request, error)}.")
     return redirect("cook", world_slug=state.world.slug, number=number)
 
 

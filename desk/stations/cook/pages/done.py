@@ -165,7 +165,9 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
         )
     except (ValidationError, DomainError) as error:
         return show(
-            request, state, refused=f"The result was not kept: {words_of(error)}. What you typed is still here."
+            request,
+            state,
+            refused=f"The result was not kept: {words_of(request, error)}. What you typed is still here.",
         )
     return redirect("cook", world_slug=state.world.slug, number=cook)
 
@@ -186,5 +188,5 @@ def correct(request: HttpRequest, state: State, number: int) -> HttpResponse:
             form_key=key_of(request),
         )
     except (ValidationError, DomainError) as error:
-        return show(request, state, refused=f"The result was not superseded: {words_of(error)}.")
+        return show(request, state, refused=f"The result was not superseded: {words_of(request, error)}.")
     return redirect("cook", world_slug=state.world.slug, number=number)

@@ -362,7 +362,9 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
         )
     except (ValidationError, DomainError) as error:
         return show(
-            request, state, refused=f"The titration was not kept: {words_of(error)}. What you typed is still here."
+            request,
+            state,
+            refused=f"The titration was not kept: {words_of(request, error)}. What you typed is still here.",
         )
     response = redirect("cook_liquor", world_slug=state.world.slug)
     response["Location"] += f"?liquor={kind}"
@@ -378,7 +380,7 @@ def correct(request: HttpRequest, state: State, pk: int) -> HttpResponse:
         volumes = {name: number(request.POST.get(name, ""), name, LABELS[name]) for name in METHODS[row.kind][1]}
         correct_test(state, signed_in(request), row, volumes, why=request.POST.get("why", ""), form_key=key_of(request))
     except (ValidationError, DomainError) as error:
-        return show(request, state, refused=f"The titration was not superseded: {words_of(error)}.")
+        return show(request, state, refused=f"The titration was not superseded: {words_of(request, error)}.")
     return redirect("cook_liquor", world_slug=state.world.slug)
 
 

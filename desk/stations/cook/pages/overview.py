@@ -219,7 +219,7 @@ def step(request: HttpRequest, state: State, number: int, kind: str = "") -> Htt
         minded = request.POST.get("minded") == "on"
         log_step(state, signed_in(request), number, kind, amounts, at=at, minded=minded, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
-        return show(request, state, number, refused=f"Nothing was logged: {words_of(error)}.", opened=kind)
+        return show(request, state, number, refused=f"Nothing was logged: {words_of(request, error)}.", opened=kind)
     return redirect("cook", world_slug=state.world.slug, number=number)
 
 
@@ -239,7 +239,9 @@ def gauges(request: HttpRequest, state: State, number: int) -> HttpResponse:
             form_key=key_of(request),
         )
     except (ValidationError, DomainError) as error:
-        return show(request, state, number, refused=f"Nothing was recorded: {words_of(error)}.", opened="gauges")
+        return show(
+            request, state, number, refused=f"Nothing was recorded: {words_of(request, error)}.", opened="gauges"
+        )
     return redirect("cook", world_slug=state.world.slug, number=number)
 
 
@@ -260,5 +262,7 @@ def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpRes
         changes = {name: getattr(amounts, name) for name in asked}
         correct_step(state, signed_in(request), row, changes, why=request.POST.get("why", ""), form_key=key_of(request))
     except (ValidationError, DomainError) as error:
-        return show(request, state, number, refused=f"Step of {recipe.name} not superseded: {words_of(error)}.")
+        return show(
+            request, state, number, refused=f"Step of {recipe.name} not superseded: {words_of(request, error)}."
+        )
     return redirect("cook", world_slug=state.world.slug, number=number)

@@ -182,7 +182,7 @@ def accept(request: HttpRequest, state: State) -> HttpResponse:
             state, signed_in(request), recipe, out, why=request.POST.get("why", ""), form_key=key_of(request)
         )
     except (ValidationError, DomainError) as error:
-        return show(request, state, refused=f"Nothing was accepted: {words_of(error)}.")
+        return show(request, state, refused=f"Nothing was accepted: {words_of(request, error)}.")
     response = redirect("cook_relation", world_slug=state.world.slug)
     response["Location"] += f"?recipe={recipe.id}"
     return response

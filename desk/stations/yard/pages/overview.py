@@ -58,7 +58,10 @@ def acting(done: str, back: Callable[..., HttpResponse]) -> Callable[..., Any]:
                 return view(request, state, **kwargs)
             except (ValidationError, DomainError) as error:
                 return back(
-                    request, state, refused=f"{done}: {words_of(error)}. What you typed is still here.", **kwargs
+                    request,
+                    state,
+                    refused=f"{done}: {words_of(request, error)}. What you typed is still here.",
+                    **kwargs,
                 )
 
         return inner
@@ -173,5 +176,5 @@ def release(request: HttpRequest, state: State) -> HttpResponse:
     try:
         release_lot(state.world, signed_in(request), lot, request.POST.get("reason", ""), form_key=key_of(request))
     except ValidationError as error:
-        return fault(request, 422, "Not released", words_of(error))
+        return fault(request, 422, "Not released", words_of(request, error))
     return redirect("yard_lot", world_slug=state.world.slug, number=lot)
