@@ -20,6 +20,7 @@ from desk.floor.pulse import Pulse
 
 MARK: Final = secrets.token_hex(8)  # nobody can have typed it
 TOKEN: Final = f"{MARK}token"
+MOST: Final = 256  # pages kept of one pulse
 _KEYS: Final = re.compile(f"{MARK}key[0-9]+k")
 _marks: ContextVar[Iterator[int] | None] = ContextVar("marks", default=None)
 
@@ -77,13 +78,16 @@ def kept_or_made(
     """Return an alike page as it was rendered for this pulse; or what its view answers instead of a page."""
     person: Any = request.user
     key = (request.get_full_path(), person.role, person.units)
-    if key not in taken.pages:
+    found: Rendered | None = taken.pages.get(key)
+    if found is None:
         with taken.lock:  # one renders, the others wait for it
-            if key not in taken.pages:
+            found = taken.pages.get(key)
+            if found is None:
                 with _marking():
                     answer = view(request, taken.state, **kwargs)
                 if not isinstance(answer, Carrier):
                     return answer
-                taken.pages[key] = answer.rendered
-    found: Rendered = taken.pages[key]
+                if len(taken.pages) >= MOST:
+                    taken.pages.clear()
+                found = taken.pages[key] = answer.rendered
     return found

@@ -29,12 +29,17 @@ class Field:
 
 def words_of(request: HttpRequest, error: Exception) -> str:
     """Return a refusal as one sentence, and remember which field it is about for the page that shows it."""
-    request.fox_fault = field_of(error)  # type: ignore[attr-defined]
+    remember_fault(request, field_of(error))
     if isinstance(error, ValidationError):
         return "; ".join(error.messages)
     if isinstance(error, DomainError) and error.allowed:
         return f"{error.message}. Allowed: {error.allowed}"
     return str(error)
+
+
+def remember_fault(request: HttpRequest, field: str) -> None:
+    """Remember the field a refusal is about: the page marks it and puts the focus there."""
+    request.fox_fault = field  # type: ignore[attr-defined]
 
 
 def field_of(error: Exception) -> str:

@@ -14,6 +14,7 @@ from desk.floor.models import HandOver, Record
 from desk.floor.services import AlreadyCorrectedError, NotAllowedError, correct, record_event
 from desk.floor.state import State
 from desk.frame.alike import new_key
+from desk.frame.forms import remember_fault
 from desk.frame.page import named, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import CORRECT, RECORD
@@ -119,6 +120,7 @@ def correct_entry(request: HttpRequest, state: State, pk: int) -> HttpResponse:
         except NotAllowedError as error:
             faults = {"": str(error)}
         status = 422
+        remember_fault(request, next(iter(faults), ""))
     context = {
         "record": record,
         "tag": state.line.tag(record.tag) if record.kind == Record.Kind.READING else None,

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST
 from desk.floor.services import NotAllowedError, accept_order, require
 from desk.floor.state import State
 from desk.frame.alike import new_key
+from desk.frame.forms import remember_fault
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.mill.selectors import solve
@@ -106,6 +107,7 @@ def accept(request: HttpRequest, state: State) -> HttpResponse:
             return redirect("order", world_slug=state.world.slug)
         except (DomainError, NotAllowedError) as error:
             fault = str(error)
+    remember_fault(request, next(iter(tried.faults), ""))
     context = {**_context(request, state, tried), "refused": fault}
     return render_page(request, state, "order/page.html", context, here="order", status=422)
 

@@ -126,6 +126,7 @@ class RefusedForms(BrowserCase):
 
     def test_what_was_typed_stays_past_the_refresh(self):
         self.page.clock.install(time=NOW)
+        named = set()
         for one in (*FORMS, *corrections()):
             with self.subTest(one.form, page=one.page):
                 self.sign_in(one.who)
@@ -134,6 +135,11 @@ class RefusedForms(BrowserCase):
                 self.assertEqual(self.page.locator("#main [role=alert]").count() > 0, True, "it says why")
                 self.assertEqual([model.objects.count() for model in KEPT], before)
                 self.assertEqual(self.found(one), one.typed)
+                marked = self.page.locator("#main [aria-invalid=true]")
+                if marked.count():
+                    self.assertEqual(marked.evaluate("field => field === document.activeElement"), True)
+                    named.add(one.form)
                 self.refresh()
                 self.assertEqual(self.found(one), one.typed)
                 self.assertGreater(len(self.page.locator("#main").inner_text()), 200)
+        self.assertGreater(len(named), 8, f"the field at fault is in focus: {named}")
