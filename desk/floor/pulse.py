@@ -10,12 +10,28 @@ from dataclasses import dataclass, field
 from threading import Lock
 from typing import Any, Final
 
+from django.db import connection
+
 from desk.floor import clock
-from desk.floor.models import Beat, World
+from desk.floor.models import World
 from desk.floor.next_up import next_up
 from desk.floor.state import State
 
 LIVES_S: Final = 60  # how long a state is shown where nothing is measured or written
+
+
+@dataclass(frozen=True, slots=True)
+class Now:
+    """A line as it stands at this moment: which, how often something was kept of it, in which definition."""
+
+    world_id: int
+    version_id: int
+    beat: int
+
+    @property
+    def tag(self) -> str:
+        """What changes when a page of the line would: its beat, its definition, and the minute."""
+        return f"{self.world_id}.{self.beat}.{self.version_id}.{int(clock.now().timestamp()) // LIVES_S}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,26 +48,32 @@ _taken: dict[int, Pulse] = {}
 _lock = Lock()
 
 
-def tag_of(world: World) -> str:
-    """Return what changes when a page of the line would: its beat, its definition, and the minute."""
-    beat: Beat | None = getattr(world, "pulse", None)
-    count = beat.beat if beat is not None else 0
-    return f"{world.pk}.{count}.{world.version_id}.{int(clock.now().timestamp()) // LIVES_S}"
+def now_of(slug: str) -> Now | None:
+    """Return how a line stands, None where there is none. In SQL, since every answer begins with it."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT w.id, w.version_id, coalesce(b.beat, 0) FROM floor_world w"
+            " LEFT JOIN floor_beat b ON b.world_id = w.id WHERE w.slug = %s",
+            [slug],
+        )
+        row = cursor.fetchone()
+    return Now(*row) if row is not None else None
 
 
-def take(world: World) -> Pulse:
-    """Return the pulse of a line as it was just read from the database."""
-    tag = tag_of(world)
-    taken = _taken.get(world.pk)
+def take(now: Now) -> Pulse:
+    """Return the pulse of a line as it stands."""
+    tag = now.tag
+    taken = _taken.get(now.world_id)
     if taken is not None and taken.tag == tag:
         return taken
     with _lock:
-        taken = _taken.get(world.pk)
+        taken = _taken.get(now.world_id)
         if taken is None or taken.tag != tag:
-            state = State(world)
+            state = State(World.objects.select_related("version").defer("version__text").get(pk=now.world_id))
             _work_out(state)
+            state.kept["tag"] = tag
             taken = Pulse(tag, state)
-            _taken[world.pk] = taken
+            _taken[now.world_id] = taken
     return taken
 
 

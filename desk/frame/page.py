@@ -6,7 +6,7 @@ from functools import wraps
 from typing import Any, Final
 
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 from django.template.loader import render_to_string
 from django.urls import URLPattern
 from django.utils import timezone
@@ -20,7 +20,6 @@ from desk.floor.services import NotAllowedError
 from desk.floor.state import State
 from desk.floor.station import Station
 from desk.frame.alike import TOKEN, Carrier, Rendered, is_marking, kept_or_made, new_key
-from desk.mill.selectors import line_of
 from desk.people.models import Person
 from stock.line.drawing import draw_ribbon, ribbon_columns
 
@@ -46,14 +45,13 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
 
     @wraps(view)
     def wrapped(request: HttpRequest, world_slug: str, **kwargs: Any) -> HttpResponse:
-        world = world_of(request, world_slug)
-        shows = request.method in ("GET", "HEAD")
-        if shows and refreshes(request) and request.headers.get("HX-PTag") == pulse.tag_of(world):
+        now = now_at(request, world_slug)
+        if refreshes(request) and request.headers.get("HX-PTag") == now.tag:
             return HttpResponse(status=304)
         try:
-            if not shows:
-                return view(request, State(world), **kwargs)
-            taken = pulse.take(world)
+            if not shows(request):
+                return view(request, State(World.objects.select_related("version").get(pk=now.world_id)), **kwargs)
+            taken = pulse.take(now)
             if not getattr(view, "alike", False):
                 return view(request, taken.state, **kwargs)
             found = kept_or_made(view, request, taken, kwargs)
@@ -64,19 +62,27 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
     return wrapped
 
 
+def shows(request: HttpRequest) -> bool:
+    """Whether a request only looks."""
+    return request.method in ("GET", "HEAD")
+
+
 def refreshes(request: HttpRequest) -> bool:
     """Whether a page that is open asks for its live part again."""
-    return bool(getattr(request, "htmx", False)) and request.headers.get("HX-Target", "").endswith("#desk")
+    asks = bool(getattr(request, "htmx", False)) and request.headers.get("HX-Target", "").endswith("#desk")
+    return asks and shows(request)
 
 
-def world_of(request: HttpRequest, slug: str) -> World:
-    """Return the line an address is of, read once a request; 404 where there is none."""
-    found = getattr(request, "fox_world", None)
+def now_at(request: HttpRequest, slug: str) -> pulse.Now:
+    """Return how the line of an address stands, asked once a request; 404 where there is none."""
+    found: pulse.Now | None = getattr(request, "fox_now", None)
     if found is None:
-        found = get_object_or_404(World.objects.select_related("version", "pulse").defer("version__text"), slug=slug)
-        request.fox_world = found  # type: ignore[attr-defined]
-    world: World = found
-    return world
+        found = pulse.now_of(slug)
+        if found is None:
+            message = f"There is no line called {slug[:40]}."
+            raise Http404(message)
+        request.fox_now = found  # type: ignore[attr-defined]
+    return found
 
 
 def only_where(station: Station, address: URLPattern) -> URLPattern:
@@ -85,8 +91,7 @@ def only_where(station: Station, address: URLPattern) -> URLPattern:
 
     @wraps(inner)
     def wrapped(request: HttpRequest, world_slug: str, **kwargs: Any) -> HttpResponse:
-        world = world_of(request, world_slug)
-        line = line_of(world.version)
+        line = pulse.take(now_at(request, world_slug)).state.line
         if not station.serves(line):
             message = f"{line.mill} has no {station.title.lower()}."
             raise Http404(message)
@@ -152,7 +157,7 @@ def page(
 
 def whole(request: HttpRequest, state: State, rendered: Rendered, status: int = 200) -> HttpResponse:
     """Answer with a rendered page and what is round it, or with its live part alone where it refreshes itself."""
-    tag = pulse.tag_of(state.world)
+    tag = tag_of(state)
     desk = rendered.for_one(request)
     if refreshes(request):
         response = HttpResponse(desk, status=status)
@@ -175,6 +180,12 @@ def whole(request: HttpRequest, state: State, rendered: Rendered, status: int = 
     response["HX-PTag"] = tag
     response["Cache-Control"] = "no-store"
     return response
+
+
+def tag_of(state: State) -> str:
+    """Return what a page of a state is known by: of the line as it stood when the state was made, or stands now."""
+    now = pulse.now_of(state.world.slug) if "tag" not in state.kept else None
+    return now.tag if now is not None else state.kept.get("tag", "")
 
 
 def framed(state: State, here: str) -> dict[str, SafeString]:
@@ -202,7 +213,7 @@ def sent(request: HttpRequest) -> dict[str, Any]:
 def frame(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with ribbon and rail alone: the refresh of a page that holds what somebody typed."""
     here = request.GET.get("here", "")
-    tag = pulse.tag_of(state.world)
+    tag = tag_of(state)
     response = render(request, "components/frame.html", {"here": here, **framed(state, here)})
     response["HX-PTag"] = tag
     response["Cache-Control"] = "no-store"

@@ -21,8 +21,8 @@ PAGES = [
 LIVE = {"HX-Request": "true", "HX-Target": "div#desk"}
 
 
-def world():
-    return World.objects.select_related("version", "pulse").get(slug="live")
+def taken():
+    return pulse.take(pulse.now_of("live"))
 
 
 class Beats(DeskCase):
@@ -34,17 +34,17 @@ class Beats(DeskCase):
         self.assertEqual(Beat.objects.get(world=self.world).beat, before + 2)
 
     def test_a_state_is_shared_until_something_is_kept_anywhere(self):
-        first = pulse.take(world())
-        self.assertIs(pulse.take(world()), first)
+        first = taken()
+        self.assertIs(taken(), first)
         with connection.cursor() as cursor:  # as another process would
             cursor.execute("UPDATE floor_beat SET beat = beat + 1 WHERE world_id = %s", [self.world.pk])
-        self.assertIsNot(pulse.take(world()), first)
+        self.assertIsNot(taken(), first)
 
     def test_another_lines_rows_are_no_beat_of_this_one(self):
         other = World.objects.create(slug="other", name="Other", version=self.world.version)
-        first = pulse.take(world())
+        first = taken()
         store_samples(other.pk, [("brown_cons", 1, 3.5)])
-        self.assertIs(pulse.take(world()), first)
+        self.assertIs(taken(), first)
 
 
 class Alike(DeskCase):
