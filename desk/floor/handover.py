@@ -29,6 +29,12 @@ def clock_text(at: datetime) -> str:
     return timezone.localtime(at).strftime("%H:%M")
 
 
+def seen_text(at: datetime, now: datetime) -> str:
+    """Return a moment as its time of day, or as its day where that time has come round again since."""
+    local = timezone.localtime(at)
+    return local.strftime("%H:%M") if now - at < timedelta(hours=20) else local.strftime("%d %b")
+
+
 def compose(state: State) -> dict[str, Any]:
     """Return the sheet of the shift so far, as plain data: what is off, running, coming, recorded."""
     world = state.world
@@ -56,7 +62,10 @@ def compose(state: State) -> dict[str, Any]:
                     ),
                 ],
             },
-            {"title": "Out of band", "rows": [_off(reading) for reading in state.off] or ["Nothing is out of band."]},
+            {
+                "title": "Out of band",
+                "rows": [_off(reading, state.now) for reading in state.off] or ["Nothing is out of band."],
+            },
             {"title": "Vessels", "rows": _vessels(state)},
             *({"title": title, "rows": rows} for station in stations() for title, rows in station.sheet(state)),
             {"title": "Coming up", "rows": [f"{item.clock} {item.what}. {item.size}" for item in next_up(state)]},
@@ -79,10 +88,10 @@ def _safety(state: State) -> list[str]:
     return rows
 
 
-def _off(reading: Any) -> str:
+def _off(reading: Any, now: datetime) -> str:
     unit = f" {reading.tag.unit}" if reading.tag.unit else ""
     value = f"{reading.value:.{reading.tag.decimals}f}{unit}"
-    return f"{reading.tag.name}: {value} at {clock_text(reading.at)}, {reading.verdict.words}"
+    return f"{reading.tag.name}: {value} at {seen_text(reading.at, now)}, {reading.verdict.words}"
 
 
 def _vessels(state: State) -> list[str]:

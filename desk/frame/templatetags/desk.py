@@ -12,7 +12,7 @@ from django.utils import timezone
 from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
-from desk.floor.handover import cover_text
+from desk.floor.handover import cover_text, seen_text
 from desk.floor.reading import Reading
 from desk.frame.words import lower_first
 from stock.figure import Datum, Figure, number_text
@@ -130,6 +130,7 @@ def measure(context: Context, reading: Reading) -> dict[str, Any]:
         "place": place,
         "world": context["world"],
         "request": context["request"],
+        "now": context.get("now"),
     }
 
 
@@ -150,6 +151,12 @@ def short(value: float) -> str:
 def clock(at: Any) -> str:
     """Write a moment as 14:52."""
     return timezone.localtime(at).strftime("%H:%M") if at else ""
+
+
+@register.filter
+def seen(at: Any, now: Any) -> str:
+    """Write a moment as its time of day, or as its day where that time has come round again since."""
+    return seen_text(at, now) if at and now else clock(at)
 
 
 @register.filter
