@@ -32,7 +32,7 @@ def clock_text(at: datetime) -> str:
 def seen_text(at: datetime, now: datetime) -> str:
     """Return a moment as its time of day, or as its day where that time has come round again since."""
     local = timezone.localtime(at)
-    return local.strftime("%H:%M") if now - at < timedelta(hours=20) else local.strftime("%d %b")
+    return local.strftime("%H:%M") if now - at < timedelta(hours=20) else local.strftime("%-d\u00a0%b")
 
 
 def compose(state: State) -> dict[str, Any]:

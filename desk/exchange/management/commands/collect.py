@@ -9,7 +9,7 @@ from typing import Any
 
 from asgiref.sync import sync_to_async
 from asyncua import Client, ua
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from desk.exchange.pick_up import pick_up
 from desk.floor.models import World
@@ -67,7 +67,12 @@ def _world(options: dict[str, Any]) -> World:
     worlds = World.objects.select_related("version")
     if options["mill"] is None:
         return worlds.get(slug=options["world"])
-    return worlds.get(version__sha256=DefinitionVersion.digest(options["mill"].read_text(encoding="utf-8")))
+    digest = DefinitionVersion.digest(options["mill"].read_text(encoding="utf-8"))
+    found = worlds.filter(version__sha256=digest).first()
+    if found is None:
+        message = f"no line in this database was made from {options['mill']} as it is now"
+        raise CommandError(message)
+    return found
 
 
 async def find_nodes(client: Client, namespace: str, line: Definition) -> list[Any]:
