@@ -15,7 +15,7 @@ from desk.floor.appending import AppendOnlyError
 from desk.floor.handover import compose
 from desk.floor.models import Cook, Record, World, epoch
 from desk.floor.next_up import next_up
-from desk.floor.services import NotAllowedError, correct, store_samples
+from desk.floor.services import AlreadyCorrectedError, NotAllowedError, correct, store_samples
 from desk.floor.state import State
 from desk.mill.services import approve_definition
 from desk.stations.cook.bench import correct_result, correct_test, record_test, take_result
@@ -405,6 +405,11 @@ class Bench(HouseCase):
         self.assertEqual((again.value, again.supersedes), (18.9, reading))
         self.assertEqual(house_of(self.state()).news.results[1186].kappa, 18.9)
         self.assertEqual(Result.objects.filter(superseded_by=None).count(), 1)
+        twice = correct(reading, tester, value=18.9, text="", reason="typed wrong", form_key="r3")
+        self.assertEqual(twice, again)
+        with self.assertRaisesRegex(AlreadyCorrectedError, "T. Test corrected this entry at .* to 18.9"):
+            correct(reading, self.people["cook"], value=17.0, text="", reason="so I think", form_key="r4")
+        self.assertEqual(Result.objects.count(), 3)
 
     def test_a_titration_and_its_readings_are_one_fact(self):
         tester = self.people["tester"]

@@ -7,9 +7,9 @@ from typing import Any, Final
 from django.core.exceptions import ValidationError
 
 from desk.floor import clock
-from desk.floor.keeping import keep, line_key, made_from, need_why, sent_before
+from desk.floor.keeping import keep, line_key, made_from, need_why, sent_before, source_of
 from desk.floor.models import Cook, Record
-from desk.floor.services import check_moment, record_event, record_reading, require, stop_of
+from desk.floor.services import AlreadyCorrectedError, check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import CORRECT, RECORD
@@ -169,6 +169,10 @@ def correct_result(
 
 def correct_reading_of_result(record: Record, person: Person, value: float, why: str, form_key: str) -> Record:
     """Correct a reading that is another view of a result: the result is corrected, and the reading with it."""
+    if (sent := sent_before(Result, record.world, form_key)) is not None:
+        return Record.objects.get(world=record.world, source=source_of(sent), tag=record.tag)
+    if (first := Record.objects.select_related("by").filter(supersedes=record).first()) is not None:
+        raise AlreadyCorrectedError(first)
     old = Result.objects.get(pk=int(record.source.partition(":")[2]))
     state = State(record.world)
     recipe = recipe_of(state, Cook.objects.get(world=record.world, number=old.number))
