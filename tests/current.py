@@ -142,6 +142,33 @@ def rule_faults() -> list[str]:
     return faults
 
 
+def style_faults() -> list[str]:
+    """Colours written outside the tokens, and stations whose styles nobody brings."""
+    faults = []
+    brought = (ROOT / "desk" / "assets" / "stations.css").read_text(encoding="utf-8")
+    for path in sorted((ROOT / "desk").rglob("*.css")):
+        if "static" in path.parts:
+            continue
+        text = re.sub(r"/\*.*?\*/", "", path.read_text(encoding="utf-8"), flags=re.DOTALL)
+        if path.name != "tokens.css" and (found := re.search(r":[^;{}]*(#[0-9a-f]{3,8}\b|rgb\()", text)):
+            faults.append(f"{path.relative_to(ROOT)}: {found.group(1)} is a colour; name it in tokens.css")
+        if path.parent.parent.name == "stations" and f"/{path.parent.name}/{path.name}" not in brought:
+            faults.append(f"{path.relative_to(ROOT)} is not in the style sheet: run ./fox css")
+    return faults
+
+
+def template_faults() -> list[str]:
+    """Templates that do not say at their top what they need, or run past 120 columns."""
+    faults = []
+    for path in sorted((ROOT / "desk").rglob("*.html")):
+        rows = path.read_text(encoding="utf-8").splitlines()
+        name = path.relative_to(ROOT)
+        if not any(row.startswith("{#") for row in rows[:3]):
+            faults.append(f"{name} does not say its context at the top")
+        faults += [f"{name}:{at}: {len(row)} columns" for at, row in enumerate(rows, 1) if len(row) > 120]
+    return faults
+
+
 def _ids_of(raw: object) -> set[str]:
     """Every id anywhere in a mill's file."""
     if isinstance(raw, list):
@@ -190,7 +217,7 @@ def main() -> int:
         for path, text in GENERATED.items()
         if not path.exists() or path.read_text(encoding="utf-8") != text()
     ]
-    faults += [*rule_faults(), *id_faults()]
+    faults += [*rule_faults(), *template_faults(), *style_faults(), *id_faults()]
     if fault := css_fault():
         faults.append(fault)
     for fault in faults:

@@ -10,7 +10,8 @@ class FloorConfig(AppConfig):
     name = "desk.floor"
 
     def ready(self) -> None:
-        """Listen for the end of a migration."""
+        """Listen for the end of a migration; register the checks."""
+        from desk.floor import checks  # noqa: F401  registered by being imported
         from desk.floor.guard import guard
 
         post_migrate.connect(guard, sender=self)

@@ -5,7 +5,7 @@ hand, a tool, a later line of code that forgot. They are made anew after each mi
 table that is remade loses its own.
 """
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import Any
 
 from django.apps import apps
@@ -20,6 +20,12 @@ def guarded() -> list[type[models.Model]]:
     """Return every model whose rows are written once."""
     found = [model for model in apps.get_models() if issubclass(model, AppendOnly)]
     return [*found, *(apps.get_model(name) for name in ALSO)]
+
+
+def wanted(tables: Collection[str]) -> list[str]:
+    """Return the names of the triggers that belong on those of the tables whose rows are written once."""
+    names = (model._meta.db_table for model in guarded())
+    return [f"{name}_no_{verb}" for name in names if name in tables for verb in ("update", "delete")]
 
 
 def guard(using: str = "default", **_: Any) -> None:

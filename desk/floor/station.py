@@ -113,7 +113,8 @@ class Station:
     counters: "Callable[[Definition], Mapping[str, Callable[[World, Sequence[float]], None]]]" = _no_words
     corrections: "Mapping[str, Correction]" = field(default_factory=dict)  # by the model readings were made from
     past: "Callable[[World, Past], Iterable[Record]]" = _nothing
-    pages: "Callable[[State], Iterable[str]]" = _nothing  # addresses on the line, for tests and pictures
+    pages: "Callable[[State], Iterable[str]]" = _nothing  # addresses on the line, for tests
+    pictures: Mapping[str, tuple[str, str, str]] = field(default_factory=dict)  # name: address, person, theme
 
 
 @cache

@@ -4,11 +4,12 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import wraps
 from typing import Any, Final
+from urllib.parse import urlencode
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.template.loader import render_to_string
-from django.urls import URLPattern
+from django.urls import URLPattern, reverse
 from django.utils import timezone
 from django.utils.safestring import SafeString, mark_safe
 
@@ -174,12 +175,20 @@ def whole(request: HttpRequest, state: State, rendered: Rendered, status: int = 
             "shift_start": start,
             "ptag": tag,
             "entry_key": new_key(),
+            "own": own_address(request, state, rendered.here),
             "sent": sent(request) if status == 422 else None,
         }
         response = render(request, "components/page.html", round_it, status=status)
     response["HX-PTag"] = tag
     response["Cache-Control"] = "no-store"
     return response
+
+
+def own_address(request: HttpRequest, state: State, here: str) -> str:
+    """Return what a page refreshes itself from: where it was got; after a form, ribbon and rail alone."""
+    if request.method == "GET":
+        return request.get_full_path()
+    return f"{reverse('frame', args=[state.world.slug])}?{urlencode({'here': here})}"
 
 
 def tag_of(state: State) -> str:

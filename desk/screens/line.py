@@ -36,6 +36,11 @@ class Mark:
         return max(29.0, self.node.half_width + 6)
 
     @property
+    def said(self) -> str:
+        """Its state in words, after its name."""
+        return {"act": ", act now", "outside": ", outside its band"}.get(self.level, "")
+
+    @property
     def below(self) -> float:
         """How far under the stream the name stands."""
         return max(37.0, self.node.half_width + 13)

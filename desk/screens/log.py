@@ -1,6 +1,7 @@
 """Log: one stream of entries, filtered, corrected by superseding."""
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.core.exceptions import ValidationError
 from django.core.paginator import Paginator
@@ -49,6 +50,7 @@ def _page(request: HttpRequest, state: State, extra: dict[str, Any], status: int
         "kind": kind,
         "station_filter": station,
         "words": words,
+        "asked": urlencode({"kind": kind, "station": station, "words": words}),
         "kinds": Record.Kind.choices,
         "sheets": HandOver.objects.filter(world=state.world).select_related("signed_by")[:4],
         "note_key": new_key(),

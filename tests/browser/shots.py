@@ -5,9 +5,11 @@ import socket
 import subprocess
 import sys
 import time
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+import django
 from playwright.sync_api import Page, sync_playwright
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -41,17 +43,9 @@ PICTURES = {
     "line": ("/live/", "orr", "light", None),
     "line-night": ("/live/", "orr", "dark", None),
     "entry": ("/live/", "orr", "light", entry),
-    "cook": ("/live/cook/1187/", "brandt", "light", None),
-    "charge": ("/live/cook/charge/", "brandt", "light", None),
-    "liquor": ("/live/cook/liquor/", "vale", "light", None),
-    "relation": ("/live/cook/relation/", "achterberg", "dark", None),
     "workshop": ("/workshop/cook/41/", "brandt", "light", None),
     "wash": ("/live/at/wash/", "orr", "light", None),
     "working": ("/live/at/bleach/", "orr", "light", working),
-    "yard": ("/live/at/yard/", "orr", "light", None),
-    "lots": ("/live/yard/lots/", "orr", "light", None),
-    "chips": ("/live/yard/chips/", "orr", "light", None),
-    "blend": ("/live/yard/blend/", "orr", "light", None),
     "order": ("/live/order/", "sundby", "light", None),
     "log": ("/live/log/", "orr", "light", None),
     "hand-over": ("/live/hand-over/", "sundby", "light", None),
@@ -60,9 +54,24 @@ PICTURES = {
 }
 
 
+def pictures() -> dict[str, tuple[str, str, str, Callable[[Page], None] | None]]:
+    """Return what is taken: the screens' own pictures, then those each station names."""
+    django.setup()
+    from desk.floor.station import stations
+
+    of_stations = {
+        name: (f"/live/{address}", person, theme, None)
+        for station in stations()
+        for name, (address, person, theme) in station.pictures.items()
+    }
+    return {**PICTURES, **of_stations}
+
+
 def main() -> None:
     """Start the desk on a demonstration of its own, and take what was named, or all."""
-    names = [name for name in sys.argv[1:] if name in PICTURES] or list(PICTURES)
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "desk.settings.demo")
+    there = pictures()
+    taken = {name: there[name] for name in sys.argv[1:] if name in there} or there
     FOLDER.mkdir(parents=True, exist_ok=True)
     with TemporaryDirectory() as folder:
         env = {
@@ -100,7 +109,7 @@ def main() -> None:
         with subprocess.Popen(serve, cwd=ROOT, env=env) as server:
             try:
                 _wait(port)
-                _take(f"http://127.0.0.1:{port}", names)
+                _take(f"http://127.0.0.1:{port}", taken)
             finally:
                 server.terminate()
 
@@ -113,12 +122,11 @@ def _wait(port: int) -> None:
         time.sleep(0.1)
 
 
-def _take(base: str, names: list[str]) -> None:
+def _take(base: str, pictures: Mapping[str, tuple[str, str, str, Callable[[Page], None] | None]]) -> None:
     with sync_playwright() as playwright:
         path = os.environ.get("FOX_CHROMIUM", "/usr/bin/chromium-headless-shell")
         browser = playwright.chromium.launch(executable_path=path, args=FLAGS)
-        for name in names:
-            address, person, theme, before = PICTURES[name]
+        for name, (address, person, theme, before) in pictures.items():
             context = browser.new_context(
                 viewport={"width": 1280, "height": 800}, color_scheme=theme, timezone_id="UTC", reduced_motion="reduce"
             )

@@ -1,22 +1,31 @@
 // Trends: the instrument as a line, the laboratory as points, the band behind them, and the numbers as a table.
-const style = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
-function bandPlugin(band) {
-  return {
-    hooks: {
-      drawClear: (plot) => {
-        if (!band) return;
-        const { ctx, bbox } = plot;
-        const top = plot.valToPos(band.control[1], "y", true);
-        const bottom = plot.valToPos(band.control[0], "y", true);
-        ctx.save();
-        ctx.fillStyle = style("--band");
-        ctx.globalAlpha = 0.55;
-        ctx.fillRect(bbox.left, top, bbox.width, bottom - top);
-        ctx.restore();
-      },
-    },
-  };
+// A colour of the style sheet as the canvas wants it: `light-dark()` has to be worked out by an element that uses it.
+function colour(name) {
+  const probe = document.body.appendChild(document.createElement("i"));
+  probe.style.color = `var(${name})`;
+  const found = getComputedStyle(probe).color;
+  probe.remove();
+  return found;
+}
+
+const local = (at, figure) => new Date((at + figure.data.offset_s) * 1000).toISOString().slice(11, 16);
+
+function drawBand(plot, { data }) {
+  if (!data.band) return;
+  const { ctx, bbox } = plot;
+  const [low, high] = data.band.control.map((edge) => plot.valToPos(edge, "y", true));
+  ctx.save();
+  ctx.fillStyle = colour("--band");
+  ctx.globalAlpha = 0.55;
+  ctx.fillRect(bbox.left, high, bbox.width, low - high);
+  ctx.restore();
+}
+
+function range(low, high, { data }) {
+  const edges = data.band ? [Math.min(low, data.band.control[0]), Math.max(high, data.band.control[1])] : [low, high];
+  const pad = (edges[1] - edges[0]) * 0.12 || 1;
+  return [edges[0] - pad, edges[1] + pad];
 }
 
 function merge(data) {
@@ -28,49 +37,71 @@ function merge(data) {
   return [times, place(data.live), place(data.lab)];
 }
 
-function table(data) {
+function table(figure) {
+  const { data } = figure;
   const rows = document.createElement("table");
   rows.className = "inputs";
-  const clock = (at) => new Date((at + data.offset_s) * 1000).toISOString().slice(11, 16);
   const all = [...data.live[0].map((at, i) => [at, data.live[1][i], "instrument"]), ...data.lab[0].map((at, i) => [at, data.lab[1][i], "laboratory"])];
   for (const [at, value, source] of all.sort((a, b) => b[0] - a[0])) {
     const row = rows.insertRow();
-    for (const text of [clock(at), value.toFixed(data.decimals), source]) row.insertCell().textContent = text;
+    for (const text of [local(at, figure), value.toFixed(data.decimals), source]) row.insertCell().textContent = text;
   }
   return rows;
 }
 
-async function draw(figure) {
-  const answer = await fetch(figure.dataset.chart);
-  if (!answer.ok) return;
-  const data = await answer.json();
-  const box = figure.querySelector(".chart-canvas");
-  const axis = { stroke: style("--soft"), grid: { stroke: style("--rule"), width: 1 }, ticks: { stroke: style("--rule") }, font: "12px Hyperlegible" };
-  const shift = data.offset_s;
-  const options = {
+// A plot for a figure, made once; it reads what the figure last brought, and its colours when it paints.
+function plotOf(figure, box) {
+  const axis = {
+    stroke: () => colour("--soft"),
+    grid: { stroke: () => colour("--rule"), width: 1 },
+    ticks: { stroke: () => colour("--rule") },
+    font: "12px Hyperlegible",
+  };
+  const points = { show: true, size: 8, fill: () => colour("--act") };
+  return new window.uPlot({
     width: box.clientWidth,
     height: 160,
     cursor: { y: false },
     legend: { show: false },
-    scales: { x: { time: false }, y: { range: (plot, low, high) => {
-      const edges = data.band ? [Math.min(low, data.band.control[0]), Math.max(high, data.band.control[1])] : [low, high];
-      const pad = (edges[1] - edges[0]) * 0.12 || 1;
-      return [edges[0] - pad, edges[1] + pad];
-    } } },
+    scales: { x: { time: false }, y: { range: (plot, low, high) => range(low, high, figure) } },
     axes: [
-      { ...axis, values: (plot, marks) => marks.map((at) => new Date((at + shift) * 1000).toISOString().slice(11, 16)), incrs: [1800, 3600, 7200, 14400] },
+      { ...axis, values: (plot, marks) => marks.map((at) => local(at, figure)), incrs: [1800, 3600, 7200, 14400] },
       { ...axis, size: 48 },
     ],
-    series: [{}, { stroke: style("--ink"), width: 1.5, points: { show: false }, spanGaps: true }, { stroke: style("--act"), width: 0, paths: () => null, points: { show: true, size: 8, fill: style("--act") } }],
-    plugins: [bandPlugin(data.band)],
-  };
-  box.replaceChildren();
-  new window.uPlot(options, merge(data), box);
-  figure.querySelector(".chart-table").replaceChildren(table(data));
+    series: [
+      {},
+      { stroke: () => colour("--ink"), width: 1.5, points: { show: false }, spanGaps: true },
+      { stroke: () => colour("--act"), width: 0, paths: () => null, points },
+    ],
+    hooks: { drawClear: [(plot) => drawBand(plot, figure)] },
+  }, merge(figure.data), box);
 }
 
-export function drawAll() {
-  for (const figure of document.querySelectorAll("[data-chart]")) draw(figure);
+const figures = new Map();
+
+async function draw(element) {
+  const answer = await fetch(element.dataset.chart);
+  if (!answer.ok || !element.isConnected) return;
+  const data = await answer.json();
+  const known = figures.get(element);
+  if (known) {
+    known.data = data;
+    known.plot.setData(merge(data));
+  } else {
+    const figure = { data };
+    figures.set(element, figure);
+    figure.plot = plotOf(figure, element.querySelector(".chart-canvas"));
+  }
+  element.querySelector(".chart-table").replaceChildren(table(figures.get(element)));
+}
+
+function drawAll() {
+  for (const [element, { plot }] of figures) {
+    if (element.isConnected) continue;
+    plot.destroy();
+    figures.delete(element);
+  }
+  for (const element of document.querySelectorAll("[data-chart]")) draw(element);
 }
 
 drawAll();

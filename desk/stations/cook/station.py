@@ -58,4 +58,10 @@ STATION: Final = Station(
     },
     past=load_past,
     pages=_pages,
+    pictures={
+        "cook": ("cook/1187/", "brandt", "light"),
+        "charge": ("cook/charge/", "brandt", "light"),
+        "liquor": ("cook/liquor/", "vale", "light"),
+        "relation": ("cook/relation/", "achterberg", "dark"),
+    },
 )

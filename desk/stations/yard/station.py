@@ -53,4 +53,10 @@ STATION: Final = Station(
     story=story,
     past=load_yard,
     pages=_pages,
+    pictures={
+        "yard": ("at/yard/", "orr", "light"),
+        "lots": ("yard/lots/", "orr", "light"),
+        "chips": ("yard/chips/", "orr", "light"),
+        "blend": ("yard/blend/", "orr", "light"),
+    },
 )

@@ -1,14 +1,16 @@
 """What the cook pages draw: the board with its steam, a cook against its plan, trends, errors and residuals of a fit."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, Final
 
 import numpy as np
+from django.urls import reverse
 from django.utils import timezone
 
 from desk.floor.state import State
+from desk.frame.plot import Scale, line, padded, round_marks
 from desk.stations.cook.board import AHEAD_MIN, BACK_MIN, Bar, Board
 from desk.stations.cook.house import Followed, House
 from stock.cooking.follow import heating_from
@@ -47,16 +49,18 @@ class Drawn:
     y: float
     blocks: tuple[Block, ...]
     open: bool
+    url: str
+
+    @property
+    def planned(self) -> str:
+        """Said after its name when it is not begun."""
+        return ", planned" if self.bar.planned else ""
 
 
 def draw_board(house: House, board: Board, open_number: int) -> dict[str, Any]:
     """Lay the digesters out against the clock, with the steam they draw stacked under them."""
     state = house.state
-    per_min = (BOARD_W - BOARD_X) / (BACK_MIN + AHEAD_MIN)
-
-    def place(minutes: float) -> float:
-        return min(BOARD_W, max(BOARD_X, BOARD_X + (minutes + BACK_MIN) * per_min))
-
+    place = Scale(-BACK_MIN, AHEAD_MIN, BOARD_X, BOARD_W).held
     rows = [one.number for one in house.part.digesters]
     bars = []
     for bar in board.bars:
@@ -68,7 +72,9 @@ def draw_board(house: House, board: Board, open_number: int) -> dict[str, Any]:
         if blocks:
             left, right = blocks[0].x, blocks[-1].x + blocks[-1].width
             y = TOP + rows.index(bar.digester) * ROW_H
-            bars.append(Drawn(bar, left, right - left, y, blocks, bar.number == open_number and not bar.projected))
+            shown = bar.number == open_number and not bar.projected
+            url = reverse("cook_sheet" if bar.planned else "cook", args=[state.world.slug, bar.number])
+            bars.append(Drawn(bar, left, right - left, y, blocks, shown, url))
     bottom = TOP + ROW_H * len(rows)
     first = timezone.localtime(state.now - timedelta(minutes=BACK_MIN)).replace(minute=0, second=0, microsecond=0)
     hours = [first + timedelta(hours=hour) for hour in range(1, int((BACK_MIN + AHEAD_MIN) // 60) + 1)]
@@ -86,30 +92,27 @@ def draw_board(house: House, board: Board, open_number: int) -> dict[str, Any]:
     }
 
 
-def _steam(board: Board, place: Any, top: float) -> dict[str, Any]:
+def _steam(board: Board, place: Callable[[float], float], top: float) -> dict[str, Any]:
     """Draw the steam wanted against the steam there is, with its numbers as a table."""
     bottom = top + STEAM_H
     limit, unit = readable(board.limit_t_per_h, "t/h")
     scale = limit / board.limit_t_per_h
     most = 1.15 * max(float(board.steam_t_per_h.max()), board.limit_t_per_h)
-
-    def y(steam: float) -> float:
-        return bottom - (STEAM_H - 4) * steam / most
-
-    points = [f"{place(board.grid_min[0]):.1f},{bottom:.1f}"]
+    y = Scale(0.0, most, bottom, top + 4)
+    corners = [(place(board.grid_min[0]), bottom)]
     over = []
     before = None
     for minute, steam in zip(board.grid_min, board.steam_t_per_h, strict=True):
         x = place(float(minute))
         if before is not None and before != steam:
-            points.append(f"{x:.1f},{y(before):.1f}")
-        points.append(f"{x:.1f},{y(float(steam)):.1f}")
+            corners.append((x, y(before)))
+        corners.append((x, y(float(steam))))
         before = float(steam)
         if steam > board.limit_t_per_h + 1e-6:
             over.append(x)
-    points.append(f"{place(float(board.grid_min[-1])):.1f},{bottom:.1f}")
+    corners.append((place(float(board.grid_min[-1])), bottom))
     return {
-        "points": " ".join(points),
+        "points": line(*zip(*corners, strict=True)),
         "limit_y": y(board.limit_t_per_h),
         "limit_words": f"{limit:.4g} {unit}",
         "bottom": bottom,
@@ -145,18 +148,10 @@ def draw_cook(state: State, followed: Followed) -> dict[str, Any]:
     end = max(float(plan_t[-1]), now.blow_min, facts.now_min) + 14
     left, right, top, bottom = 40, CHART_W - 12, 22, CHART_H - 26
     low = min(70.0, float(plan_c.min()) - 5)
-
-    def x(minutes: Any) -> Any:
-        return left + (right - left) * minutes / end
-
-    def y_c(celsius: Any) -> Any:
-        return bottom - (bottom - top) * (celsius - low) / (plan_c.max() - low)
-
     target = now.aim.value
-
-    def y_h(value: Any) -> Any:
-        return bottom - (bottom - top - 8) * value / target
-
+    x = Scale(0.0, end, left, right)
+    y_c = Scale(low, float(plan_c.max()), bottom, top)
+    y_h = Scale(0.0, target, bottom, top + 8)
     times, values = facts.trace.times_min, facts.trace.temperatures_c
     kpa = facts.trace.pressures_kpa_g
     grid, gained = facts.way.curve(recipe, times, values, kpa if kpa is not None else np.zeros_like(times))
@@ -188,10 +183,10 @@ def draw_cook(state: State, followed: Followed) -> dict[str, Any]:
         "left": left,
         "right": right,
         "bottom": bottom,
-        "plan": _points(x(plan_t), y_c(plan_c)),
-        "measured": _points(x(times), y_c(np.clip(values, low, None))),
-        "h": _points(x(grid[::every]), y_h(gained[::every])),
-        "ahead": _points(x(ahead_t), y_h(ahead_h)),
+        "plan": line(x(plan_t), y_c(plan_c)),
+        "measured": line(x(times), y_c(np.clip(values, low, None))),
+        "h": line(x(grid[::every]), y_h(gained[::every])),
+        "ahead": line(x(ahead_t), y_h(ahead_h)),
         "target_y": y_h(target),
         "target": now.aim.text,
         "letter": facts.way.letter,
@@ -204,10 +199,6 @@ def draw_cook(state: State, followed: Followed) -> dict[str, Any]:
         "blow_x": x(now.blow_min),
         "unit": facts.way.unit,
     }
-
-
-def _points(xs: np.ndarray, ys: np.ndarray) -> str:
-    return " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs, ys, strict=True))
 
 
 SPARK_W, SPARK_H = 520, 120
@@ -224,13 +215,11 @@ def draw_trend(
     span = max((now - first).total_seconds(), 1.0)
     values = [value for _, value in points]
     low, high = min([*values, *(band or ())]), max([*values, *(band or ())])
-    pad = 0.08 * max(high - low, 1e-6)
+    y = padded((low, high), 0.08, bottom, top)
+    along = Scale(0.0, span, left, right)
 
     def x(at: datetime) -> float:
-        return float(left + (right - left) * (at - first).total_seconds() / span)
-
-    def y(value: float) -> float:
-        return float(bottom - (bottom - top) * (value - low + pad) / (high - low + 2 * pad))
+        return float(along((at - first).total_seconds()))
 
     days = int(span // 86_400)
     every = max(1, days // 6)
@@ -244,7 +233,7 @@ def draw_trend(
         "height": SPARK_H,
         "left": left,
         "right": right,
-        "line": " ".join(f"{x(at):.1f},{y(value):.1f}" for at, value in points),
+        "line": line((x(at) for at, _ in points), (y(value) for value in values)),
         "dots": [(x(at), y(value)) for at, value in points[-40:]],
         "band": (y(band[1]), y(band[0]) - y(band[1])) if band else None,
         "marks": [(y(mark), f"{mark:g}") for mark in (band or (round(low, 1), round(high, 1)))],
@@ -269,19 +258,11 @@ def draw_scatter(
         return None
     left, right, top, bottom = 44, FIT_W - 10, 16, FIT_H - 32
     xs, ys = [one[0] for one in points], [one[1] for one in points]
-    for _, line in lines:
-        ys += [y for _, y in line]
+    for _, ends in lines:
+        ys += [other for _, other in ends]
     if level is not None:
         ys.append(level)
-    low_x, high_x, low_y, high_y = min(xs), max(xs), min(ys), max(ys)
-    pad_x, pad_y = 0.04 * max(high_x - low_x, 1e-6), 0.06 * max(high_y - low_y, 1e-6)
-
-    def x(value: float) -> float:
-        return left + (right - left) * (value - low_x + pad_x) / (high_x - low_x + 2 * pad_x)
-
-    def y(value: float) -> float:
-        return bottom - (bottom - top) * (value - low_y + pad_y) / (high_y - low_y + 2 * pad_y)
-
+    x, y = padded(xs, 0.04, left, right), padded(ys, 0.06, bottom, top)
     return {
         "width": FIT_W,
         "height": FIT_H,
@@ -290,19 +271,10 @@ def draw_scatter(
         "top": top,
         "bottom": bottom,
         "points": [(x(one), y(other), kind) for one, other, kind in points],
-        "lines": [(kind, " ".join(f"{x(one):.1f},{y(other):.1f}" for one, other in line)) for kind, line in lines],
-        "y_marks": [(y(mark), f"{mark:g}") for mark in _marks(low_y, high_y)],
-        "x_marks": [(x(mark), f"{mark:g}") for mark in _marks(low_x, high_x)],
+        "lines": [(kind, line((x(one) for one, _ in ends), (y(other) for _, other in ends))) for kind, ends in lines],
+        "y_marks": [(y(mark), f"{mark:g}") for mark in round_marks(min(ys), max(ys))],
+        "x_marks": [(x(mark), f"{mark:g}") for mark in round_marks(min(xs), max(xs))],
         "level_y": y(level) if level is not None else None,
         "x_name": x_name,
         "y_name": y_name,
     }
-
-
-def _marks(low: float, high: float) -> list[float]:
-    """Return three to six round marks between two values."""
-    span = max(high - low, 1e-9)
-    step = 10.0 ** np.floor(np.log10(span / 3))
-    step = next(float(step * by) for by in (1, 2, 5, 10) if span / (step * by) <= 6)
-    first = float(np.ceil(low / step)) * step
-    return [round(float(mark), 10) + 0.0 for mark in np.arange(first, high + 1e-9, step)]

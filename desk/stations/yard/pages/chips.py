@@ -1,6 +1,5 @@
 """Logs and chips: debarking, classification against the envelope, knives, wash and steaming."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -14,6 +13,7 @@ from desk.frame.forms import key_of, number
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import attempt, stand
+from desk.frame.plot import Scale, line
 from desk.people.roles import CORRECT
 from desk.stations.yard.models import Classification
 from desk.stations.yard.news import Sampled
@@ -43,7 +43,7 @@ from stock.tag import Tag
 
 CLASS_LABELS: Final = ("Oversize", "Overthick", "Large accepts", "Small accepts", "Pins", "Fines")
 READ: Final = ("overthick", "pins", "fines", "bark", "wood_in_bark", "stones", "temperature", "meter_gap")
-BAR_W, ROW_H = 296, 24
+BAR_X, BAR_W, ROW_H = 112, 296, 24
 TREND_W, TREND_H = 462, 96
 
 
@@ -58,6 +58,17 @@ class Bar:
     limit_x: float | None
     least: bool
     out: bool
+
+    @property
+    def band_x(self) -> float:
+        """Where the wanted part begins."""
+        return BAR_X + (self.limit_x or 0.0 if self.least else 0.0)
+
+    @property
+    def band_width(self) -> float:
+        """How wide the wanted part is."""
+        at = self.limit_x or 0.0
+        return BAR_W - at if self.least else at
 
 
 def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) -> HttpResponse:
@@ -148,16 +159,14 @@ def bars(yard: YardNow, row: Sampled) -> list[Bar]:
     drawn = []
     for index, (name, label, limit) in enumerate(zip(CLASSES, CLASS_LABELS, _limits(yard.part.chips), strict=True)):
         shown = yard.class_figure(row, name, label)
-        scale = BAR_W / (100.0 if limit is None else max(2 * limit, 1.15 * shown.value))
-        limit_x = None if limit is None else limit * scale
+        along = Scale(0.0, 100.0 if limit is None else max(2 * limit, 1.15 * shown.value), 0.0, BAR_W)
+        limit_x = None if limit is None else along(limit)
         out = limit is not None and shown.value > limit
-        drawn.append(Bar(label, shown, shown.value * scale, 14 + index * ROW_H, limit_x, False, out))
+        drawn.append(Bar(label, shown, along(shown.value), 14 + index * ROW_H, limit_x, False, out))
     accepts = yard.class_figure(row, "accepts", "Accepts together")
     least = yard.part.chips.accepts_least_pct
-    y = 14 + len(CLASSES) * ROW_H
-    drawn.append(
-        Bar(accepts.label, accepts, accepts.value * BAR_W / 100, y, least * BAR_W / 100, True, accepts.value < least)
-    )
+    y, along = 14 + len(CLASSES) * ROW_H, Scale(0.0, 100.0, 0.0, BAR_W)
+    drawn.append(Bar(accepts.label, accepts, along(accepts.value), y, along(least), True, accepts.value < least))
     return drawn
 
 
@@ -211,27 +220,17 @@ def trend(yard: YardNow, knife: KnifeSet) -> dict[str, Any]:
     limit = yard.part.chips.overthick_most_pct
     end = max([knife.chipper.knife_h * 1.25, *hours])
     top = max([limit * 1.4, *thick])
-
-    def x(value: float) -> float:
-        return 34 + (TREND_W - 58) * value / end
-
-    def y(value: float) -> float:
-        return TREND_H - 20 - (TREND_H - 30) * value / top
-
-    line = ""
+    x, y = Scale(0.0, end, 34, TREND_W - 24), Scale(0.0, top, TREND_H - 20, 10)
+    course = ""
     if knife.trend is not None:
         made = knife.trend.results
-        ends = [(0.0, made["start_pct"]), (end, made["start_pct"] + made["slope_pct_per_h"] * end)]
-        line = " ".join(f"{x(at):.1f},{max(8.0, y(value)):.1f}" for at, value in ends)
+        ends = (made["start_pct"], made["start_pct"] + made["slope_pct_per_h"] * end)
+        course = line((x(0.0), x(end)), (max(8.0, y(value)) for value in ends))
     marks = [(x(h), h) for h in range(0, int(end) + 1, 4)]
     return {
-        "knife": knife, "points": _points(x, y, hours, thick), "line": line, "limit_y": y(limit), "limit": limit,
+        "knife": knife, "points": [(x(h), y(value)) for h, value in zip(hours, thick, strict=True)], "line": course, "limit_y": y(limit), "limit": limit,
         "marks": marks, "width": TREND_W, "height": TREND_H, "rows": list(zip(hours, thick, strict=True)),
     }  # fmt: skip
-
-
-def _points(x: Any, y: Any, hours: Sequence[float], values: Sequence[float]) -> list[tuple[float, float]]:
-    return [(x(hour), y(value)) for hour, value in zip(hours, values, strict=True)]
 
 
 def due_step(knife: KnifeSet) -> int:

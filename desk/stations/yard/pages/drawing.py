@@ -46,6 +46,11 @@ class Drawn:
     tone: str
     second: bool
 
+    @property
+    def said(self) -> str:
+        """What it holds, said after its name."""
+        return f"{self.pile.bdt:.0f} BDt, {self.full_pct:.0f} % full"
+
 
 @dataclass(frozen=True, slots=True)
 class Belt:
