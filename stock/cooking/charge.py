@@ -206,14 +206,20 @@ def _heat(recipe: Recipe, data: Data, wood: Datum, found: Mapping[str, Figure]) 
 
 
 def refuse_overfull(
-    digester: Digester, recipe: Recipe, bd_wood_t: float, liquor_m3: float, moisture_frac: float
+    digester: Digester,
+    recipe: Recipe,
+    bd_wood_t: float,
+    liquor_m3: float,
+    moisture_frac: float,
+    *,
+    argument: str = "liquor_m3",
 ) -> None:
     """Refuse liquor that a charged digester has no room for.
 
     Raises
     ------
     DomainError
-        E_LIMIT, with the room there is.
+        E_LIMIT, with the room there is; it names the argument the volume was given as.
     """
     water = bd_wood_t * (moisture_frac / (1 - moisture_frac) + recipe.condensate_t_per_bdt)
     room = digester.volume_m3 - bd_wood_t / 1.53 - water
@@ -221,4 +227,4 @@ def refuse_overfull(
         message = (
             f"digester {digester.number} is full: it takes {max(room, 0):.3g} m³ of liquor in all, not {liquor_m3:.3g}"
         )
-        raise DomainError("E_LIMIT", "amount", message, f"up to {max(room, 0):.3g} m³ in all")
+        raise DomainError("E_LIMIT", argument, message, f"up to {max(room, 0):.3g} m³ in all")

@@ -93,9 +93,18 @@ class Kraft(CookCase):
         page.get_by_role("button", name="Log the chips: start cook 1190").click()
         self.heading("waits for its liquor")
         self.at(12)
-        self.assertEqual(self.step("White liquor in", "Log white liquor", amount="24.6", second="105", third="26"), 1)
+        self.assertEqual(
+            self.step(
+                "White liquor in",
+                "Log white liquor",
+                liquor_m3="24.6",
+                strength_kg_per_m3_as_naoh="105",
+                sulphidity_pct="26",
+            ),
+            1,
+        )
         self.at(16)
-        self.assertEqual(self.step("Fill, black liquor", "Log the fill", amount="20.4"), 1)
+        self.assertEqual(self.step("Fill, black liquor", "Log the fill", fill_m3="20.4"), 1)
         expect(page.get_by_role("heading", level=1)).to_contain_text("steam")
         self.at(18)
         self.assertEqual(self.step("Steam on", "Log steam on cook 1190"), 1)
@@ -107,7 +116,16 @@ class Kraft(CookCase):
         self.heading("is heating")
         expect(page.get_by_text("of cooking liquor now")).to_be_visible()
         expect(page.get_by_text("The rise is late")).to_be_visible()
-        self.assertEqual(self.step("White liquor in", "Log white liquor", amount="1.6", second="105", third="26"), 1)
+        self.assertEqual(
+            self.step(
+                "White liquor in",
+                "Log white liquor",
+                liquor_m3="1.6",
+                strength_kg_per_m3_as_naoh="105",
+                sulphidity_pct="26",
+            ),
+            1,
+        )
         expect(page.get_by_text("of cooking liquor now")).not_to_be_visible()
 
         # At temperature: five degrees lost for a while; held longer, and both ways say what it will be.
@@ -130,7 +148,7 @@ class Kraft(CookCase):
         self.at(170)
         self.send(digester, recipe, 22.0, 151, 185)
         self.go("/live/cook/1190/")
-        self.step("Liquor sample", "Log the sample", amount="8.4")
+        self.step("Liquor sample", "Log the sample", residual_kg_per_m3_as_naoh="8.4")
         self.at(186)
         self.go("/live/cook/1190/")
         self.step("Relief", "Log relief of cook 1190")
@@ -238,12 +256,14 @@ class Soda(CookCase):
         self.go("/live/cook/5403/sheet/")
         page.get_by_role("button", name="Log the chips: start cook 5403").click()
         self.heading("waits for its liquor")
-        self.assertEqual(self.step("Caustic in", "Log caustic", minded=False, amount="200", second="120"), 0)
+        self.assertEqual(
+            self.step("Caustic in", "Log caustic", minded=False, liquor_m3="200", strength_kg_per_m3_as_naoh="120"), 0
+        )
         self.at(104)
         self.go("/live/cook/5403/")
-        self.step("Caustic in", "Log caustic", amount="14", second="119.5")
+        self.step("Caustic in", "Log caustic", liquor_m3="14", strength_kg_per_m3_as_naoh="119.5")
         self.at(108)
-        self.step("Fill, weak liquor or water", "Log the fill", amount="7.6")
+        self.step("Fill, weak liquor or water", "Log the fill", fill_m3="7.6")
         self.at(110)
         self.step("Steam on", "Log steam on cook 5403")
         self.send(digester, recipe, 110.0, 110, 172, lambda minute: -3.0 if minute > 140 else 0.0)
@@ -256,7 +276,7 @@ class Soda(CookCase):
         self.send(digester, recipe, 110.0, 173, 190)
         self.at(190)
         self.go("/live/cook/5403/")
-        self.step("Liquor sample", "Log the sample", amount="6.6")
+        self.step("Liquor sample", "Log the sample", residual_kg_per_m3_as_naoh="6.6")
         self.step("Relief", "Log relief of cook 5403")
         self.step("Blow", "Log the blow of cook 5403")
         self.at(240)
@@ -302,9 +322,9 @@ class Workshop(CookCase):
         self.step(
             "Bisulphite acid in" if recipe.school == "bisulphite" else "Acid in",
             "Log",
-            amount="0.0755",
-            second=acid[0],
-            third=acid[1],
+            liquor_m3="0.0755",
+            total_so2_pct=acid[0],
+            combined_so2_pct=acid[1],
         )
         self.at(start + 12)
         self.step("Steam on", f"Log steam on cook {number}")

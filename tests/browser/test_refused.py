@@ -38,7 +38,7 @@ FORMS = (
     Refused("cook/done/", "cook/done/take/", {"number": "1186", "kappa": "seventeen", "yield_pct": "52.5"}),
     Refused("cook/relation/", "cook/relation/accept/", {"why": " "}),
     Refused("cook/1187/", "cook/1187/blow/", {"at": "25:99"}, who="brandt"),
-    Refused("cook/1187/", "cook/1187/step/", {"kind": "sample", "amount": "8 or so"}, who="vale"),
+    Refused("cook/1187/", "cook/1187/step/", {"kind": "sample", "residual_kg_per_m3_as_naoh": "8 or so"}, who="vale"),
 )
 
 
@@ -64,7 +64,7 @@ def corrections():
         Refused(
             "cook/1187/",
             f"cook/1187/step/{liquor.pk}/correct/",
-            {"second": "105", "third": "620", "why": "meter"},
+            {"strength_kg_per_m3_as_naoh": "105", "sulphidity_pct": "620", "why": "meter"},
             who="brandt",
         ),
         Refused(

@@ -25,6 +25,18 @@ SECRET = "2468"
 ROLES = ("operator", "cook", "tester", "lead", "engineer", "trainee")
 
 
+QUERIES = 20  # that a page may ask of the database
+
+
+class AtMost(int):
+    """A number of queries that is kept by any smaller one too."""
+
+    def __eq__(self, other):
+        return other <= int(self)
+
+    __hash__ = int.__hash__
+
+
 @cache
 def plant() -> Plant:
     """Return the stand-in, opened at the tests' moment."""
@@ -73,6 +85,11 @@ class DeskCase(TestCase):
                 charge_pct_naoh_on_wood=cook.charge_pct_naoh_on_wood,
                 kappa_target=hallin_reach().cook.recipe(cook.recipe).kappa_target,
             )
+
+    def assertSays(self, response, words):
+        """Assert that a page says something, however its source is broken into lines."""
+        self.assertEqual(response.status_code, 200)
+        self.assertIn(words, " ".join(response.content.decode().split()))
 
     def setUp(self):
         held = patch.dict(os.environ, {"FOX_NOW": NOW.isoformat()})

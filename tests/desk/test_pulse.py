@@ -82,11 +82,19 @@ class Alike(DeskCase):
             page = client.get("/live/cook/1187/").content.decode()
             token = re.search(r'csrfmiddlewaretoken" value="(\w+)"', page).group(1)
             key = re.search(r'form_key" value="([^"]+)"', page).group(1)
-            form = {"kind": "sample", "amount": value, "at": "14:20", "form_key": key, "csrfmiddlewaretoken": token}
+            form = {
+                "kind": "sample",
+                "residual_kg_per_m3_as_naoh": value,
+                "at": "14:20",
+                "form_key": key,
+                "csrfmiddlewaretoken": token,
+            }
             self.assertEqual(client.post("/live/cook/1187/step/", form).status_code, 302)
         from desk.stations.cook.models import Step
 
-        self.assertEqual(sorted(Step.objects.filter(kind="sample").values_list("amount", flat=True)), [8.1, 8.3])
+        self.assertEqual(
+            sorted(Step.objects.filter(kind="sample").values_list("residual_kg_per_m3_as_naoh", flat=True)), [8.1, 8.3]
+        )
 
     def test_roles_and_units_have_pages_of_their_own(self):
         self.sign_in("cook")

@@ -94,7 +94,7 @@ class RolesByHand(DeskCase):
             form |= {f"share_{name}": f"{100 * share:g}" for name, share in grade.shares.items()}
             self.client.post("/live/order/accept/", form)
         elif action == SAMPLE:
-            form = {"kind": "sample", "amount": "8.2", "at": "14:20", "form_key": f"q{before}"}
+            form = {"kind": "sample", "residual_kg_per_m3_as_naoh": "8.2", "at": "14:20", "form_key": f"q{before}"}
             self.client.post("/live/cook/1187/step/", form)
         elif action == MODEL:
             form = {"recipe": "alder", "out": "920", "why": "better", "form_key": f"m{before}"}

@@ -7,7 +7,8 @@ from typing import Final
 import numpy as np
 
 from desk.floor import clock
-from desk.stations.cook.house import Followed, House, hold_min, recipe_of
+from desk.stations.cook.followed import Followed
+from desk.stations.cook.house import House, hold_min, recipe_of
 from stock.cooking.recipe import Recipe
 from stock.cooking.schedule import Draw, Leg, draw_of, earliest_steam, legs, steam_curve
 from stock.errors import DomainError

@@ -12,10 +12,11 @@ from desk.exchange.pick_up import BrokenFileError, Taker, at_in, number_of, text
 from desk.floor.models import Cook, World
 from desk.floor.state import State
 from desk.mill.selectors import line_of
+from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.bench import LIMITS, METHODS, titrated
 from desk.stations.cook.house import House, recipe_of
 from desk.stations.cook.models import LiquorTest, Result, Step
-from desk.stations.cook.steps import Amounts, keep_forecast
+from desk.stations.cook.steps import keep_forecast
 from stock.cooking.recipe import Digester
 from stock.errors import DomainError
 from stock.line.definition import Definition
@@ -63,8 +64,8 @@ TAKERS: Final[dict[str, Taker]] = {"titrator": _titrator, "kappa": _kappa}
 # ---- the digesters' own counters
 
 BATCH: Final = (
-    "number", "started_s", "charge_pct", "chips_t", "moisture_frac", "liquor_m3", "strength", "sulphidity", "fill_m3",
-    "steam_s", "blown_s",
+    "number", "started_s", "charge_pct", "chips_t", "moisture_frac", "liquor_m3", "strength_kg_per_m3_as_naoh",
+    "sulphidity_frac", "fill_m3", "steam_s", "blown_s",
 )  # fmt: skip
 
 
@@ -80,11 +81,21 @@ class Batch:
     chips_t: float
     moisture_frac: float
     liquor_m3: float
-    strength: float
-    sulphidity: float
+    strength_kg_per_m3_as_naoh: float
+    sulphidity_frac: float
     fill_m3: float
     steam_s: float
     blown_s: float
+
+    @property
+    def moisture_pct(self) -> float:
+        """Moisture of its chips in per cent."""
+        return round(100 * self.moisture_frac, 4)
+
+    @property
+    def sulphidity_pct(self) -> float:
+        """Sulphidity of its liquor in per cent."""
+        return round(100 * self.sulphidity_frac, 4)
 
     @classmethod
     def of(cls, digester: int, recipe: str, values: Sequence[float]) -> "Batch":
@@ -135,11 +146,16 @@ def reported(batch: Batch, fill_min: float) -> list[tuple[str, float, Amounts]]:
     found = []
     if batch.chips_t > 0:
         at = batch.started_s + 60 * fill_min
-        found.append(("chips", at, Amounts(batch.chips_t, batch.moisture_frac)))
+        found.append(("chips", at, Amounts(green_t=batch.chips_t, moisture_pct=batch.moisture_pct)))
         if batch.liquor_m3 > 0:
-            found.append(("liquor", at + 60, Amounts(batch.liquor_m3, batch.strength, batch.sulphidity or None)))
+            liquor = Amounts(
+                liquor_m3=batch.liquor_m3,
+                strength_kg_per_m3_as_naoh=batch.strength_kg_per_m3_as_naoh,
+                sulphidity_pct=batch.sulphidity_pct or None,
+            )
+            found.append(("liquor", at + 60, liquor))
         if batch.fill_m3 > 0:
-            found.append(("fill", at + 120, Amounts(batch.fill_m3)))
+            found.append(("fill", at + 120, Amounts(fill_m3=batch.fill_m3)))
     if batch.steam_s > 0:
         found.append(("steam", batch.steam_s, Amounts()))
     if batch.blown_s > 0:
@@ -154,10 +170,8 @@ def _report(world: World, cook: Cook, kind: str, at: datetime, amounts: Amounts)
         number=cook.number,
         kind=kind,
         at=at,
-        amount=amounts.amount,
-        second=amounts.second,
-        third=amounts.third,
         form_key=f"plant-{world.pk}-{cook.number}-{kind}",
+        **amounts.columns(),
     )
     if kind == "blow" and cook.started_at > State(world).now - House.BACK:
         keep_forecast(State(world), cook, at)

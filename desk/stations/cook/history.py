@@ -13,6 +13,7 @@ from desk.floor.services import stop_of
 from desk.floor.station import Past
 from desk.mill.selectors import line_of
 from desk.people.models import Person
+from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.bench import METHODS
 from desk.stations.cook.devices import Batch, reported
 from desk.stations.cook.learn import CALIBRATED
@@ -91,8 +92,8 @@ def _steps(world: World, rows: Iterable[dict[str, str]], recipes: Iterable[Recip
             chips_t=float(row["chips_t"]) if minutes >= recipe.fill_min else 0.0,
             moisture_frac=float(row["moisture_frac"]),
             liquor_m3=float(row["liquor_m3"]) if charged else 0.0,
-            strength=float(row["strength"]),
-            sulphidity=float(row["sulphidity"]),
+            strength_kg_per_m3_as_naoh=float(row["strength"]),
+            sulphidity_frac=float(row["sulphidity"]),
             fill_m3=float(row["fill_m3"]) if charged else 0.0,
             steam_s=float(row["started_s"]) + 60 * (recipe.fill_min + recipe.liquor_min) if charged else 0.0,
             blown_s=float(row["blown_s"] or 0),
@@ -104,11 +105,9 @@ def _steps(world: World, rows: Iterable[dict[str, str]], recipes: Iterable[Recip
                     number=batch.number,
                     kind=kind,
                     at=_at(at_s),
-                    amount=amounts.amount,
-                    second=amounts.second,
-                    third=amounts.third,
                     entered_at=_at(at_s),
                     form_key=f"plant-{world.pk}-{batch.number}-{kind}",
+                    **amounts.columns(),
                 )
             )
     Step.objects.bulk_create(found, batch_size=500)
@@ -270,14 +269,16 @@ def _hand_steps(world: World, recipe: Recipe, row: dict[str, str], hand: Person)
     started = float(row["started_s"])
     filled = started + 60 * recipe.fill_min
     charged = filled + 60 * recipe.liquor_min
-    steps: list[tuple[str, float, tuple[float | None, ...]]] = [
-        ("chips", filled, (float(row["chips_t"]), float(row["moisture_frac"]), None)),
-        ("liquor", charged - 60, (float(row["liquor_m3"]), float(row["total_pct"]), float(row["combined_pct"]))),
-        ("steam", charged, (None, None, None)),
-    ]
+    chips = Amounts(green_t=float(row["chips_t"]), moisture_pct=round(100 * float(row["moisture_frac"]), 4))
+    acid = Amounts(
+        liquor_m3=float(row["liquor_m3"]),
+        total_so2_pct=float(row["total_pct"]),
+        combined_so2_pct=float(row["combined_pct"]),
+    )
+    steps = [("chips", filled, chips), ("liquor", charged - 60, acid), ("steam", charged, Amounts())]
     if row["blown_s"]:
         blown = float(row["blown_s"])
-        steps += [("relief", blown - 60 * recipe.relief_min, (None,) * 3), ("blow", blown, (None,) * 3)]
+        steps += [("relief", blown - 60 * recipe.relief_min, Amounts()), ("blow", blown, Amounts())]
     Step.objects.bulk_create(
         [
             Step(
@@ -286,13 +287,11 @@ def _hand_steps(world: World, recipe: Recipe, row: dict[str, str], hand: Person)
                 number=int(row["number"]),
                 kind=kind,
                 at=_at(at),
-                amount=numbers[0],
-                second=numbers[1],
-                third=numbers[2],
                 entered_at=_at(at),
                 form_key=f"demo-{world.pk}-{row['number']}-{kind}",
+                **amounts.columns(),
             )
-            for kind, at, numbers in steps
+            for kind, at, amounts in steps
         ]
     )
 

@@ -1,8 +1,8 @@
 """The cook house as it stands: every cook followed from what was read and logged, the digesters, the liquor."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from dataclasses import replace
+from datetime import timedelta
 from functools import cached_property, lru_cache
 from typing import Any, Final
 
@@ -10,11 +10,13 @@ import numpy as np
 
 from desk.floor.models import Cook, epoch
 from desk.floor.state import COOKS_BACK, State
+from desk.stations.cook.charged import charged
+from desk.stations.cook.followed import Followed, kept_figures
 from desk.stations.cook.models import Forecast
-from desk.stations.cook.news import Done, News, Planned, read_news
+from desk.stations.cook.news import Done, News, read_news
 from desk.stations.cook.samples import Samples, samples_of
 from stock.cooking.charge import Sheet, charge_sheet, usual
-from stock.cooking.facts import CookFacts, CookState, Kinetic
+from stock.cooking.facts import CookFacts, Kinetic
 from stock.cooking.follow import follow, kinetic, planned_hold_min
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.relation import Relation
@@ -22,89 +24,11 @@ from stock.cooking.schedule import Leg, legs
 from stock.cooking.titration import white_liquor_from_abc
 from stock.cooking.ways import Trace
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin, figure, given
-from stock.names import unit_of
+from stock.figure import Datum, Figure, Origin
 
 COOLED_C: Final = 25.0  # a digester that fell so far from cooking temperature has been blown
 SILENT_MIN: Final = 3.0
 MARKS: Final = {"liquor": "liquor", "steam": "heat", "relief": "relief", "blow": "blow", "empty": "clear"}
-
-
-@dataclass(frozen=True, slots=True)
-class Followed:
-    """A cook with where it stands."""
-
-    cook: Cook
-    recipe: Recipe
-    state: CookState
-    facts: CookFacts
-    blow_at: datetime
-
-    @property
-    def running(self) -> bool:
-        """Whether it is still in the digester, uncooked or unblown."""
-        return self.state.phase != "blown"
-
-    @property
-    def name(self) -> str:
-        """What it is called in a sentence."""
-        return f"Cook {self.cook.number} in digester {self.cook.digester}"
-
-    def figures(self) -> dict[str, Figure]:
-        """Return the cook's figures by name, each with its key."""
-        state = self.state
-        named = {
-            "done": state.done,
-            "aim": state.aim,
-            "kappa": state.kappa,
-            "half": state.half,
-            "yield": state.yield_pct,
-            "charge": _shown(self.facts.charge, "charge", "charge_pct_naoh_on_wood", 2),
-            "wood": _shown(self.facts.bd_wood, "bone-dry wood", "bd_wood_t", 2),
-            "ratio": _shown(self.facts.liquor_to_wood, "liquor to wood", "liquor_to_wood", 2),
-        }
-        if state.residual is not None:
-            named["residual"] = state.residual
-        if state.minutes_left is not None:
-            named["left"] = state.minutes_left
-        named |= {one.kind: one.size for one in state.corrections}
-        return {name: replace(shown, key=f"cook:{self.cook.number}:{name}") for name, shown in named.items()}
-
-    def second_figures(self, second: Kinetic | None) -> dict[str, Figure]:
-        """Return the figures of the second way."""
-        if second is None:
-            return {}
-        named = {"kinetic_kappa": second.kappa, "kinetic_yield": second.yield_pct, "kinetic_residual": second.residual}
-        return {name: replace(shown, key=f"cook:{self.cook.number}:{name}") for name, shown in named.items()}
-
-
-KEPT: Final = {
-    "kappa": "kappa",
-    "half": "half_kappa",
-    "yield": "yield_pct",
-    "residual": "residual_kg_per_m3_as_naoh",
-    "kinetic_kappa": "kinetic_kappa",
-    "kinetic_yield": "kinetic_yield_pct",
-    "kinetic_residual": "kinetic_residual_kg_per_m3_as_naoh",
-}
-
-
-def _kept(forecast: Forecast, own: dict[str, Figure]) -> dict[str, Figure]:
-    """Return the figures of a forecast kept at a blow, shown as those of the cook are."""
-    how = Origin("computed", f"forecast kept at the blow, {forecast.relation_words}", forecast.at)
-    found = {}
-    for name, column in KEPT.items():
-        value = getattr(forecast, column)
-        if value is not None and name in own:
-            like = own[name]
-            found[name] = replace(given(like.label, value, like.unit, how, like.decimals), key=like.key)
-    return found
-
-
-def _shown(datum: Datum, label: str, name: str, decimals: int) -> Figure:
-    if datum.figure is not None:
-        return replace(datum.figure, label=label, decimals=decimals)
-    return given(label, datum.value, unit_of(name), datum.origin, decimals)
 
 
 def recipe_of(state: State, cook: Cook) -> Recipe:
@@ -212,7 +136,7 @@ class House:
         if followed.running or followed.cook.number not in self.news.forecasts:
             return own
         kept = Forecast.objects.get(world=self.state.world, number=followed.cook.number)
-        return own | _kept(kept, own)
+        return own | kept_figures(kept, own)
 
     def _follow(self, cook: Cook) -> Followed | None:
         digester, recipe = self.part.digester(cook.digester), recipe_of(self.state, cook)
@@ -324,55 +248,8 @@ class House:
     def charge(self, cook: Cook, recipe: Recipe) -> dict[str, Datum]:
         """Return what a cook got: by what was logged, else what the plant reported, else the sheet or recipe."""
         planned = self.news.charges.get(cook.number)
-        sheet = Origin("set", f"recipe {recipe.name}")
-        found = self._asked(recipe, planned, sheet)
-        if cook.charge_pct_naoh_on_wood is not None:
-            logged = Origin("entered", f"charge reported for cook {cook.number}", cook.started_at)
-            found["charge"] = Datum(cook.charge_pct_naoh_on_wood, logged)
-        chips = self.step(cook, "chips")
-        if chips is None or not chips.amount:
-            return found
-        weighed = Origin("entered", f"chips logged by {chips.by}", chips.at)
-        moisture = Datum(chips.second if chips.second is not None else recipe.chip_moisture_frac, weighed)
-        green = {"green_mass_t": Datum(chips.amount, weighed), "moisture_wet_frac": moisture}
-        found["wood"] = figure("bone_dry_mass_t", "bone-dry wood", green, decimals=2, unit="BDt").as_datum()
-        found["moisture"] = moisture
-        liquors = [one for one in self.steps(cook) if one.kind == "liquor" and one.amount]
-        fills = [one for one in self.steps(cook) if one.kind == "fill" and one.amount]
-        if not liquors:
-            return found
-        return found | _pumped(recipe, found, liquors, fills)
-
-    def _asked(self, recipe: Recipe, planned: Planned | None, set_by: Origin) -> dict[str, Datum]:
-        """Return what the sheet asked for, or the recipe where there is none."""
-        data = usual(recipe, self.part.digester(planned.digester if planned else self._digester(recipe)))
-        if planned is not None:
-            origin = Origin("set", f"charge sheet of cook {planned.number}, by {planned.by}")
-            data |= {
-                name: Datum(value, origin)
-                for name, value in planned.given.items()
-                if name in data or name == "bd_wood_t"
-            }
-        if "bd_wood_t" in data:
-            wood = data["bd_wood_t"]
-        else:
-            names = ("digester_volume_m3", "basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
-            wood = figure(
-                "digester_chip_charge_bdt", "bone-dry wood", {name: data[name] for name in names}, decimals=2
-            ).as_datum()
-        nought = Datum(0.0, set_by)
-        return {
-            "wood": wood,
-            "moisture": data["moisture_wet_frac"],
-            "charge": data.get("charge_pct_naoh_on_wood", nought),
-            "sulphidity": data.get("sulphidity_frac", nought),
-            "strength": data.get("strength_kg_per_m3_as_naoh", nought),
-            "ratio": data["liquor_to_wood"],
-            "total": data.get("total_pct", nought),
-        }
-
-    def _digester(self, recipe: Recipe) -> int:
-        return next(one.number for one in self.part.digesters if recipe.id in one.recipes)
+        number = planned.digester if planned else next(d.number for d in self.part.digesters if recipe.id in d.recipes)
+        return charged(cook, recipe, self.part.digester(number), planned, self.steps(cook))
 
     # ---- liquor
 
@@ -449,39 +326,6 @@ class House:
         if recipe.school == "kraft" and black is not None and black.strength in readings:
             found["fill_kg_per_m3_as_naoh"] = self.state.reading(black.strength)
         return found
-
-
-def _pumped(
-    recipe: Recipe, found: dict[str, Datum], liquors: Sequence[Done], fills: Sequence[Done]
-) -> dict[str, Datum]:
-    """Return charge, strength and ratio of what was pumped in."""
-    last = liquors[-1]
-    said = Origin("entered", f"liquor logged by {last.by}", last.at)
-    volumes = [one.amount or 0.0 for one in liquors]
-    total = Datum(sum(volumes) + sum(one.amount or 0.0 for one in fills), said)
-    condensate = Datum(recipe.condensate_t_per_bdt, Origin("set", f"recipe {recipe.name}"))
-    data = {
-        "bd_wood_t": found["wood"],
-        "liquor_m3": total,
-        "moisture_wet_frac": found["moisture"],
-        "steam_condensate_t_per_bdt": condensate,
-    }
-    got = {"ratio": figure("liquor_ratio", "liquor to wood", data, decimals=2).as_datum()}
-    if recipe.is_sulphite:
-        return got
-    usual_strength = found["strength"].value
-    strengths = [one.second if one.second is not None else usual_strength for one in liquors]
-    mixed = figure(
-        "mixed_liquor",
-        "strength of what was pumped",
-        {"volumes_m3": Datum(volumes, said), "each_kg_per_m3_as_naoh": Datum(strengths, said)},
-    ).as_datum()
-    charge = {"liquor_m3": Datum(sum(volumes), said), "effective_kg_per_m3_as_naoh": mixed, "bd_wood_t": found["wood"]}
-    got["charge"] = figure("charge_from_volume", "charge", charge, decimals=2).as_datum()
-    got["strength"] = mixed
-    if last.third is not None:
-        got["sulphidity"] = Datum(last.third, said)
-    return got
 
 
 @lru_cache(maxsize=512)

@@ -6,8 +6,10 @@ from typing import Final
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.stations.cook.board import room_for
-from desk.stations.cook.house import Followed, House, house_of
+from desk.stations.cook.followed import Followed
+from desk.stations.cook.house import House, house_of
 from desk.stations.cook.models import Result
+from desk.stations.cook.news import Done
 from stock.cooking.case import CookAdvice, CookCase, advise_cook
 from stock.cooking.facts import CookFacts
 from stock.cooking.steer import Decision, Surroundings, decide
@@ -37,7 +39,7 @@ def _decision(house: House, followed: Followed) -> Decision:
         needs_frac=needs,
         apart_c=house.apart_c(followed.cook),
         over_kpa=gas.over.value if gas.over else None,
-        sampled_residual=sample.amount if sample else None,
+        sampled_residual=sample.amounts.residual_kg_per_m3_as_naoh if sample else None,
         so2_bar=gas.partial.value if gas.partial else None,
         normal_so2_bar=gas.normal_bar,
         penetrated_min=gas.penetrated.value if gas.penetrated else None,
@@ -72,6 +74,14 @@ def _gas_of(facts: CookFacts) -> Gas:
     return Gas(over, partial, so2_pressure(pressure_kpa_g=kpa, temperature_c=recipe.cook_c), penetrated)
 
 
+def _sampled(sample: Done | None) -> Datum | None:
+    """Return the residual a sample was found to have; None of a sample not titrated yet."""
+    if sample is None or sample.amounts.residual_kg_per_m3_as_naoh is None:
+        return None
+    said = Origin("entered", f"sampled by {sample.by}", sample.at)
+    return Datum(sample.amounts.residual_kg_per_m3_as_naoh, said)
+
+
 def case_of(house: House, cook: Cook, followed: Followed, result: Result | None) -> CookCase:
     """Return a cook as the decision table sees it."""
     facts = followed.facts
@@ -89,9 +99,7 @@ def case_of(house: House, cook: Cook, followed: Followed, result: Result | None)
         state=followed.state,
         apart_c=house.apart_c(cook),
         over_kpa=gas.over,
-        sampled_residual=Datum(sample.amount, Origin("entered", f"sampled by {sample.by}", sample.at))
-        if sample and sample.amount is not None
-        else None,
+        sampled_residual=_sampled(sample),
         penetrated=gas.penetrated,
         partial=gas.partial,
         normal_bar=gas.normal_bar,

@@ -5,6 +5,7 @@ from django.db import models
 
 from desk.floor.appending import AppendOnly
 from desk.floor.models import Kept, World
+from desk.stations.cook.amounts import MEANS, Amounts
 
 
 class Charge(Kept):
@@ -29,7 +30,7 @@ class Charge(Kept):
 
 
 class Step(Kept):
-    """Something done to a cook, with its amount where it has one."""
+    """Something done to a cook, with the numbers it has."""
 
     class Kind(models.TextChoices):
         """What was done, in the order of the work."""
@@ -47,9 +48,15 @@ class Step(Kept):
     number = models.PositiveIntegerField()
     kind = models.CharField(max_length=10, choices=Kind)
     at = models.DateTimeField()
-    amount = models.FloatField(null=True)
-    second = models.FloatField(null=True, help_text="moisture of chips, strength of liquor, residual of the fill")
-    third = models.FloatField(null=True, help_text="sulphidity of white liquor, combined SO2 of acid")
+    green_t = models.FloatField(null=True, help_text=MEANS["green_t"])
+    moisture_pct = models.FloatField(null=True, help_text=MEANS["moisture_pct"])
+    liquor_m3 = models.FloatField(null=True, help_text=MEANS["liquor_m3"])
+    strength_kg_per_m3_as_naoh = models.FloatField(null=True, help_text=MEANS["strength_kg_per_m3_as_naoh"])
+    sulphidity_pct = models.FloatField(null=True, help_text=MEANS["sulphidity_pct"])
+    total_so2_pct = models.FloatField(null=True, help_text=MEANS["total_so2_pct"])
+    combined_so2_pct = models.FloatField(null=True, help_text=MEANS["combined_so2_pct"])
+    fill_m3 = models.FloatField(null=True, help_text=MEANS["fill_m3"])
+    residual_kg_per_m3_as_naoh = models.FloatField(null=True, help_text=MEANS["residual_kg_per_m3_as_naoh"])
     text = models.CharField(max_length=300, blank=True)
 
     class Meta(Kept.Meta):
@@ -57,6 +64,11 @@ class Step(Kept):
 
         indexes = [models.Index(fields=["world", "number", "at"], name="step_by_cook")]
         ordering = ["at", "id"]
+
+    @property
+    def amounts(self) -> Amounts:
+        """Its numbers."""
+        return Amounts.of(self)
 
     def __str__(self) -> str:
         """What, when."""

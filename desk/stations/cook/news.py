@@ -10,6 +10,7 @@ from django.db import connection
 
 from desk.floor import clock
 from desk.floor.state import State
+from desk.stations.cook.amounts import NAMES, Amounts
 
 BACK: Final = timedelta(hours=36)
 TESTS_BACK: Final = timedelta(days=3)
@@ -37,9 +38,7 @@ class Done:
     number: int
     kind: str
     at: datetime
-    amount: float | None
-    second: float | None
-    third: float | None
+    amounts: Amounts
     text: str
     by: str
 
@@ -94,12 +93,16 @@ class News:
 
 # In SQL and in one query, since every page asks for it. Columns: what, key, number, kind, at, three numbers, three texts, id.
 _PERSON: Final = "coalesce(substr(p.first_name, 1, 1) || '. ' || p.last_name, 'the plant')"
+# An endless number, which only something other than the desk can have written, is none.
+_AMOUNTS: Final = (
+    "json_object(" + ", ".join(f"'{name}', iif(abs({name}) < 1.7e308, {name}, NULL)" for name in NAMES) + ")"
+)
 _SQL: Final = """
 SELECT 'charge', '', number, digester, planned_at, 0, 0, 0, recipe, given, planned, c.id, PERSON
  FROM cooking_charge c LEFT JOIN people_person p ON p.id = c.by_id
  WHERE world_id = %s AND planned_at >= %s
  AND NOT EXISTS (SELECT 1 FROM cooking_charge later WHERE later.supersedes_id = c.id)
-UNION ALL SELECT 'step', kind, number, 0, at, amount, second, third, text, '', '', s.id, PERSON
+UNION ALL SELECT 'step', kind, number, 0, at, 0, 0, 0, text, AMOUNTS, '', s.id, PERSON
  FROM cooking_step s LEFT JOIN people_person p ON p.id = s.by_id
  WHERE world_id = %s AND at >= %s AND at <= %s
  AND NOT EXISTS (SELECT 1 FROM cooking_step later WHERE later.supersedes_id = s.id)
@@ -124,7 +127,7 @@ def read_news(state: State) -> News:
     back, tests = clock.as_stored(state.now - BACK), clock.as_stored(state.now - TESTS_BACK)
     spans: list[Any] = [world, back, *[world, back, now] * 3, world, tests, now, world, now]
     with connection.cursor() as cursor:
-        cursor.execute(_SQL.replace("PERSON", _PERSON), spans)
+        cursor.execute(_SQL.replace("PERSON", _PERSON).replace("AMOUNTS", _AMOUNTS), spans)
         rows = sorted(cursor.fetchall(), key=lambda row: (str(row[4]), row[11]))
     news = News()
     steps: dict[int, list[Done]] = defaultdict(list)
@@ -134,7 +137,7 @@ def read_news(state: State) -> News:
             given, planned = json.loads(first), json.loads(second)
             news.charges[number] = Planned(pk, number, digester, text, when, given, planned, by)
         elif what == "step":
-            steps[number].append(Done(pk, number, key, when, one, two, three, text, by))
+            steps[number].append(Done(pk, number, key, when, Amounts(**json.loads(first)), text, by))
         elif what == "forecast":
             news.forecasts[number] = Foretold(number, when, one, two, three, float(by), text)
         elif what == "result":

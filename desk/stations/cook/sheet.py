@@ -8,8 +8,8 @@ from typing import Any, Final
 from desk.floor import clock
 from desk.floor.sheet_pdf import paper
 from desk.floor.state import State
+from desk.stations.cook.amounts import FILL_NAME, LIQUOR_NAME, step_words
 from desk.stations.cook.models import Charge, Forecast, Result, Step
-from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME
 from stock.cooking.recipe import Recipe
 from stock.units import readable
 
@@ -69,12 +69,13 @@ def sheet_lines(
     for step in steps:
         done.setdefault(step.kind, []).append(step)
     chips = done.get("chips", [None])[-1]
-    green = chips.amount if chips else None
-    wet = chips.second if chips else None
+    green = chips.green_t if chips else None
+    wet = chips.moisture_pct / 100 if chips and chips.moisture_pct is not None else None
     wood = green * (1 - wet) if green is not None and wet is not None else None
     liquor = _sum(done.get("liquor"))
     fill = _sum(done.get("fill"))
-    strength = done["liquor"][-1].second if "liquor" in done else None
+    last = done["liquor"][-1] if "liquor" in done else None
+    strength = (last.total_so2_pct if recipe.is_sulphite else last.strength_kg_per_m3_as_naoh) if last else None
     lines = [
         Line("Chips over the scale", "t", planned.get("green"), green),
         Line("Chip moisture", "%", _pct(given.get("moisture_wet_frac")), _pct(wet)),
@@ -125,7 +126,7 @@ def sheet_lines(
 
 
 def _sum(steps: list[Step] | None) -> float | None:
-    return sum(step.amount or 0.0 for step in steps) if steps else None
+    return sum(step.amounts.poured_m3 for step in steps) if steps else None
 
 
 def _pct(frac: float | None) -> float | None:
@@ -155,10 +156,8 @@ def sheet_pdf(state: State, number: int, lines: Sequence[Line], facts: dict[str,
         by = f"{line.by_pct:+.1f} %" if line.off and line.by_pct is not None else ""
         rows.append([line.label, line.planned_text, line.actual_text or "________", by])
     steps = [
-        f"{clock.local(step.at):%H:%M} {step.get_kind_display()}"
-        + (f", {step.amount:g}" if step.amount is not None else "")
-        + (f" {step.text}" if step.text else "")
-        + f" ({step.by.short_name if step.by else 'the plant'})"
+        f"{clock.local(step.at):%H:%M} {step_words(recipe, step.kind, step.amounts, step.text)}"
+        f" ({step.by.short_name if step.by else 'the plant'})"
         for step in facts["steps"]
     ]
     buffer = BytesIO()

@@ -1,9 +1,9 @@
 """What is done to a cook, one verb at a time: planned, charged, heated, sampled, relieved, blown. Each is checked before it is kept."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
-from typing import Any, Final, cast
+from typing import Any, Final
 
 from django.core.exceptions import ValidationError
 from django.db import transaction
@@ -15,16 +15,16 @@ from desk.floor.services import check_moment, record_event, record_reading, requ
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import COOK, RECORD, SAMPLE
-from desk.stations.cook.house import Followed, House, as_json, house_of, recipe_of
+from desk.stations.cook.amounts import FILL_NAME, LIQUOR_NAME, WORDS, Amounts, amount_text, refuse_amounts, step_words
+from desk.stations.cook.followed import Followed
+from desk.stations.cook.house import House, as_json, house_of, recipe_of
 from desk.stations.cook.models import Charge, Forecast, Step
-from stock.cooking.charge import Sheet, refuse_overfull, usual
+from stock.cooking.charge import Sheet, usual
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.sulphite import ATMOSPHERE_KPA, gas_over_steam
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin
 from stock.steam import saturation_temperature_c
-from stock.units import readable
-from stock.working import Arg, find_method
 
 NEEDS: Final = {"sample": SAMPLE}  # steps that others than the cook may log
 
@@ -34,17 +34,6 @@ def action_of(kind: str) -> str:
     return NEEDS.get(kind, COOK)
 
 
-WORDS: Final = {
-    "chips": "chips in",
-    "liquor": "cooking liquor in",
-    "fill": "filled to the ratio",
-    "steam": "steam on",
-    "sample": "liquor sampled",
-    "relief": "relief begun",
-    "blow": "blown",
-    "empty": "found empty",
-    "note": "corrected",
-}
 ONCE: Final = frozenset({"chips", "steam", "relief", "blow", "empty"})
 MINDED: Final = {
     "liquor": "Before charging liquor",
@@ -55,17 +44,6 @@ MINDED: Final = {
 
 
 IMPOSSIBLE_KPA: Final = 60.0  # two honest gauges may part by so much
-MOST_SULPHIDITY_PCT: Final = 100 * cast("Arg", find_method("simulate_kraft").arguments["sulphidity_frac"]).high
-
-
-@dataclass(frozen=True, slots=True)
-class Amounts:
-    """Numbers that go with a step: what was put in, and two that say what it was."""
-
-    amount: float | None = None
-    second: float | None = None
-    third: float | None = None
-    text: str = ""
 
 
 def next_number(state: State, recipe: Recipe | None = None) -> int:
@@ -151,16 +129,6 @@ def sheet_words(recipe: Recipe, sheet: Sheet) -> str:
     return words
 
 
-LIQUOR_NAME: Final = {"kraft": "white liquor", "soda": "caustic", "acid": "acid", "bisulphite": "bisulphite acid"}
-FILL_NAME: Final = {"kraft": "black liquor", "soda": "weak liquor or water"}
-
-
-def amount_text(value: float, unit: str) -> str:
-    """Write an amount so that a workshop's litres and a mill's cubic metres both read well."""
-    number, shown = readable(value, unit)
-    return f"{number:.1f} {shown}"
-
-
 def log_step(
     state: State,
     person: Person | None,
@@ -169,6 +137,7 @@ def log_step(
     amounts: Amounts,
     *,
     at: datetime,
+    text: str = "",
     minded: bool = False,
     form_key: str,
     quiet: bool = False,
@@ -202,18 +171,16 @@ def log_step(
     recipe, digester = recipe_of(state, cook), house.part.digester(cook.digester)
     before = list(Step.objects.filter(world=world, number=number, superseded_by=None).order_by("at", "id"))
     _refuse_disorder(cook, kind, at, before, new=new)
-    _refuse_amounts(recipe, digester, kind, amounts, before)
+    refuse_amounts(recipe, digester, kind, amounts, before)
     row = Step(
         world=world,
         by=person,
         number=number,
         kind=kind,
         at=at,
-        amount=amounts.amount,
-        second=amounts.second,
-        third=amounts.third,
-        text=amounts.text.strip()[:300],
+        text=text.strip()[:300],
         form_key=form_key,
+        **amounts.columns(),
     )
 
     def follow_up(row: Step) -> None:
@@ -222,7 +189,7 @@ def log_step(
         if kind == "blow":
             keep_forecast(State(world, max(at, state.now) if quiet else state.now), cook, at)
         if person is not None and not quiet:
-            words = f"Cook {number}, digester {cook.digester}: {step_words(recipe, kind, amounts)}"
+            words = f"Cook {number}, digester {cook.digester}: {step_words(recipe, kind, amounts, text)}"
             _tell(row, person, number, words, at, "s", tag="blow" if kind == "blow" else "")
 
     return keep(row, follow_up)
@@ -287,70 +254,6 @@ def _refuse_disorder(cook: Cook, kind: str, at: datetime, before: Sequence[Step]
     if at < last:
         message = f"{clock.local(at):%H:%M} is before the last step of cook {cook.number}, {clock.local(last):%H:%M}"
         raise DomainError("E_ORDER", "at", message, f"{clock.local(last):%H:%M} or later")
-
-
-def _refuse_amounts(recipe: Recipe, digester: Digester, kind: str, amounts: Amounts, before: Sequence[Step]) -> None:
-    """Refuse an amount that is missing, cannot be, or does not fit."""
-    most = {"chips": digester.volume_m3, "liquor": digester.volume_m3, "fill": digester.volume_m3, "sample": 100.0}
-    if kind not in most:
-        return
-    noun = {"chips": "green tonnes of chips", "sample": "residual alkali"}.get(kind, "cubic metres")
-    if amounts.amount is None:
-        if kind == "sample":
-            return
-        raise DomainError("E_TYPE", "amount", f"{noun} are missing: give what went in", f"up to {most[kind]:g}")
-    low = 0.0 if kind in ("fill", "sample") else 1e-6
-    if not low <= amounts.amount <= most[kind]:
-        message = f"{noun}: {amounts.amount:g} cannot be in digester {digester.number} of {digester.volume_m3:g} m³"
-        raise DomainError("E_RANGE", "amount", message, f"more than 0, up to {most[kind]:g}")
-    if kind == "chips" and not 0 < (amounts.second or 0) < 0.95:
-        shown = "missing" if amounts.second is None else f"{100 * amounts.second:g} %"
-        raise DomainError("E_RANGE", "second", f"chip moisture is {shown}", "more than 0, less than 95 %")
-    if kind == "liquor":
-        _refuse_liquor(recipe, amounts)
-    if kind in ("liquor", "fill"):
-        chips = next((one for one in before if one.kind == "chips"), None)
-        if chips is not None and chips.amount:
-            wet = chips.second or recipe.chip_moisture_frac
-            inside = sum(one.amount or 0 for one in before if one.kind in ("liquor", "fill"))
-            refuse_overfull(digester, recipe, chips.amount * (1 - wet), inside + amounts.amount, wet)
-
-
-def _refuse_liquor(recipe: Recipe, amounts: Amounts) -> None:
-    """Refuse a liquor that cannot be: its strength, its sulphidity, its sulphur dioxide."""
-    if recipe.is_sulphite:
-        _refuse_outside("second", "total SO2", amounts.second, 15.0, "%")
-        most = amounts.second if amounts.second is not None else recipe.acid.total_so2_pct
-        _refuse_outside("third", "combined SO2", amounts.third, min(most, 6.0), "%")
-        return
-    _refuse_outside("second", "the strength of the liquor", amounts.second, 800.0, "g/L NaOH")
-    if amounts.third is not None:
-        sulphidity = 100 * amounts.third
-        if not 0 <= sulphidity <= MOST_SULPHIDITY_PCT:
-            message = f"sulphidity is {sulphidity:g} %, outside 0 to {MOST_SULPHIDITY_PCT:g} %"
-            raise DomainError("E_RANGE", "third", message, f"0 to {MOST_SULPHIDITY_PCT:g} %")
-
-
-def _refuse_outside(name: str, noun: str, value: float | None, most: float, unit: str) -> None:
-    if value is not None and not 0 < value <= most:
-        message = f"{noun} is {value:g} {unit}, which cannot be"
-        raise DomainError("E_RANGE", name, message, f"more than 0, up to {most:g} {unit}")
-
-
-def step_words(recipe: Recipe, kind: str, amounts: Amounts) -> str:
-    """Say a step in a line of the log."""
-    if kind == "chips" and amounts.amount is not None:
-        return f"{amount_text(amounts.amount, 't')} of chips in, {100 * (amounts.second or 0):.1f} % moisture"
-    if kind == "liquor" and amounts.amount is not None:
-        strength = f", {amounts.second:g} {'% SO2' if recipe.is_sulphite else 'g/L NaOH'}" if amounts.second else ""
-        return f"{amount_text(amounts.amount, 'm³')} {LIQUOR_NAME[recipe.school]} in{strength}"
-    if kind == "fill" and amounts.amount is not None:
-        return f"{amount_text(amounts.amount, 'm³')} {FILL_NAME.get(recipe.school, 'fill')} in"
-    if kind == "sample" and amounts.amount is not None:
-        return f"liquor sampled, residual {amounts.amount:.1f} g/L NaOH"
-    if kind == "note":
-        return amounts.text.strip() or WORDS[kind]
-    return WORDS[kind] + (f": {amounts.text.strip()}" if amounts.text.strip() else "")
 
 
 def keep_forecast(state: State, cook: Cook, at: datetime) -> Forecast | None:
@@ -466,14 +369,14 @@ def correct_step(
         .exclude(pk=step.pk)
         .order_by("at")
     )
-    fields = {name: getattr(step, name) for name in ("amount", "second", "third", "text")} | dict(changes)
-    amounts = Amounts(**fields)
-    _refuse_amounts(recipe, digester, step.kind, amounts, others)
+    amounts = replace(step.amounts, **{name: value for name, value in changes.items() if name != "text"})
+    text = str(changes.get("text", step.text)).strip()[:300]
+    refuse_amounts(recipe, digester, step.kind, amounts, others)
     row = Step(
         world=state.world, by=person, number=step.number, kind=step.kind, at=step.at, supersedes=step,
-        why=why, form_key=form_key, **fields,
+        text=text, why=why, form_key=form_key, **amounts.columns(),
     )  # fmt: skip
-    words = f"Cook {step.number}: {step_words(recipe, step.kind, amounts)}, corrected: {why}"
+    words = f"Cook {step.number}: {step_words(recipe, step.kind, amounts, text)}, corrected: {why}"
     return keep(row, lambda kept: _tell(kept, person, step.number, words, state.now, "c"))
 
 

@@ -10,10 +10,11 @@ from desk.exchange.tables import Column, Table, maybe_number, moment_in, number_
 from desk.floor.models import Cook, Record, World
 from desk.floor.state import State
 from desk.people.models import Person
+from desk.stations.cook.amounts import MEANS, NAMES, Amounts
 from desk.stations.cook.bench import LIMITS, METHODS, record_test, take_result
 from desk.stations.cook.house import house_of
 from desk.stations.cook.models import Charge, LiquorTest, Result, Step
-from desk.stations.cook.steps import Amounts, log_step, plan_charge, read_gauges
+from desk.stations.cook.steps import log_step, plan_charge, read_gauges
 
 GIVEN: Final = (
     "bd_wood_t",
@@ -71,17 +72,17 @@ def _charges(world: World) -> Iterator[dict[str, Any]]:
 def _keep_step(world: World, person: Person, row: Mapping[str, str], key: str) -> object:
     at = moment_in(row, "at")
     _refuse_future(at)
-    amounts = Amounts(
-        maybe_number(row, "amount"), maybe_number(row, "second"), maybe_number(row, "third"), row.get("text", "")
-    )
-    return log_step(State(world), person, _number(row), row["kind"].strip(), amounts, at=at, form_key=key, quiet=True)
+    amounts = Amounts(**{name: maybe_number(row, name) for name in NAMES})
+    return log_step(
+        State(world), person, _number(row), row["kind"].strip(), amounts,
+        at=at, text=row.get("text", ""), form_key=key, quiet=True,
+    )  # fmt: skip
 
 
 def _steps(world: World) -> Iterator[dict[str, Any]]:
     for row in Step.objects.filter(world=world, superseded_by=None).order_by("at", "id").iterator():
         yield {
-            "number": row.number, "kind": row.kind, "at": row.at.isoformat(), "amount": row.amount,
-            "second": row.second, "third": row.third, "text": row.text,
+            "number": row.number, "kind": row.kind, "at": row.at.isoformat(), **row.amounts.columns(), "text": row.text
         }  # fmt: skip
 
 
@@ -167,9 +168,7 @@ COOK_TABLES: Final[dict[str, Table]] = {
             _WHICH,
             Column("kind", "chips, liquor, fill, steam, sample, relief, blow, empty or note", needed=True),
             _WHEN,
-            Column("amount", "green tonnes, cubic metres, or residual g/L NaOH"),
-            Column("second", "chip moisture as a fraction, strength of the liquor"),
-            Column("third", "sulphidity as a fraction, combined SO2 in per cent"),
+            *(Column(name, MEANS[name]) for name in NAMES),
             Column("text", "a note"),
         ),
         _keep_step,

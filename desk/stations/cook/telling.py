@@ -12,7 +12,8 @@ from desk.floor.reading import Reading
 from desk.floor.state import State
 from desk.stations.cook.bench import tags_of, titrated
 from desk.stations.cook.board import board_of
-from desk.stations.cook.house import Followed, House, house_of, recipe_of
+from desk.stations.cook.followed import Followed
+from desk.stations.cook.house import House, house_of, recipe_of
 from stock.errors import DomainError
 from stock.figure import Origin
 from stock.judge.here import Place

@@ -17,12 +17,13 @@ from desk.frame.forms import Field, key_of, maybe, moment, moment_ahead, number,
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import COOK
+from desk.stations.cook.amounts import FILL_NAME, LIQUOR_NAME, Amounts, step_words
 from desk.stations.cook.board import board_of
 from desk.stations.cook.house import House, hold_min, house_of, recipe_of
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from desk.stations.cook.pages.overview import cook_context
 from desk.stations.cook.sheet import Line, sheet_lines, sheet_pdf
-from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME, Amounts, log_step, next_number, plan_charge
+from desk.stations.cook.steps import log_step, next_number, plan_charge
 from stock.cooking.charge import Sheet, usual
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.schedule import legs
@@ -313,7 +314,7 @@ def show_sheet(request: HttpRequest, state: State, number: int, *, refused: str 
         "cook": cook,
         "recipe": recipe,
         "lines": lines,
-        "steps": facts["steps"],
+        "steps": [(one, step_words(facts["recipe"], one.kind, one.amounts, one.text)) for one in facts["steps"]],
         "forecast": facts["forecast"],
         "result": facts["result"],
         "versions": Charge.objects.filter(world=state.world, number=number).select_related("by").order_by("id"),
@@ -375,8 +376,10 @@ def pdf(request: HttpRequest, state: State, number: int) -> HttpResponse:
 def start(request: HttpRequest, state: State, number: int) -> HttpResponse:
     """Log the chips of a planned cook: the cook is started."""
     try:
-        wet = maybe(request.POST.get("second", ""), "second", "Chip moisture")
-        amounts = Amounts(maybe(request.POST.get("amount", ""), "amount", "Chips"), None if wet is None else wet / 100)
+        amounts = Amounts(
+            green_t=maybe(request.POST.get("green_t", ""), "green_t", "Chips"),
+            moisture_pct=maybe(request.POST.get("moisture_pct", ""), "moisture_pct", "Chip moisture"),
+        )
         at = moment(state, request.POST.get("at", ""))
         log_step(state, signed_in(request), number, "chips", amounts, at=at, form_key=key_of(request))
     except (ValidationError, DomainError) as error:

@@ -12,7 +12,8 @@ from django.utils import timezone
 from desk.floor.state import State
 from desk.frame.plot import Scale, line, padded, round_marks
 from desk.stations.cook.board import AHEAD_MIN, BACK_MIN, Bar, Board
-from desk.stations.cook.house import Followed, House
+from desk.stations.cook.followed import Followed
+from desk.stations.cook.house import House
 from stock.cooking.follow import heating_from
 from stock.cooking.schedule import LegName, planned_pressure, planned_profile
 from stock.units import readable

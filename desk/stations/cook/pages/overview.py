@@ -19,12 +19,14 @@ from desk.frame.forms import key_of, maybe, moment, number, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import COOK, who_may
+from desk.stations.cook.amounts import step_words
 from desk.stations.cook.board import Board, board_of
-from desk.stations.cook.house import Followed, House, house_of, recipe_of
+from desk.stations.cook.followed import Followed
+from desk.stations.cook.house import House, house_of, recipe_of
 from desk.stations.cook.judgement import cards_of, decision
 from desk.stations.cook.models import Result, Step
 from desk.stations.cook.pages.drawing import draw_board, draw_cook
-from desk.stations.cook.pages.step_forms import amounts_of, fix_fields, gauge_form, step_forms
+from desk.stations.cook.pages.step_forms import amounts_of, fix_fields, gauge_form, step_forms, text_of
 from desk.stations.cook.pages.what_if import what_if_context
 from desk.stations.cook.steps import action_of, correct_step, log_step, read_gauges
 from desk.stations.plain.page import station_context
@@ -113,7 +115,7 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         "second": second,
         "decision": decision(house, followed) if followed else None,
         "charge_moved": charge_moved(followed),
-        "steps": house.steps(cook),
+        "steps": [(one, step_words(recipe, one.kind, one.amounts, one.text)) for one in house.steps(cook)],
         "fixes": {
             one.pk: fix_fields(recipe, one) for one in house.steps(cook) if signed_in(request).may(action_of(one.kind))
         },
@@ -217,7 +219,10 @@ def step(request: HttpRequest, state: State, number: int, kind: str = "") -> Htt
         amounts = amounts_of(request, recipe_of(state, cook), kind)
         at = moment(state, request.POST.get("at", ""))
         minded = request.POST.get("minded") == "on"
-        log_step(state, signed_in(request), number, kind, amounts, at=at, minded=minded, form_key=key_of(request))
+        log_step(
+            state, signed_in(request), number, kind, amounts,
+            at=at, text=text_of(request), minded=minded, form_key=key_of(request),
+        )  # fmt: skip
     except (ValidationError, DomainError) as error:
         return show(request, state, number, refused=f"Nothing was logged: {words_of(request, error)}.", opened=kind)
     return redirect("cook", world_slug=state.world.slug, number=number)
@@ -257,9 +262,9 @@ def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpRes
     cook = get_object_or_404(Cook, world=state.world, number=number)
     recipe = recipe_of(state, cook)
     try:
-        amounts = amounts_of(request, recipe, row.kind)
-        asked = ("amount", "second", "third", *(("text",) if "text" in request.POST else ()))
-        changes = {name: getattr(amounts, name) for name in asked}
+        changes: dict[str, Any] = amounts_of(request, recipe, row.kind).columns()
+        if "text" in request.POST:
+            changes["text"] = text_of(request)
         correct_step(state, signed_in(request), row, changes, why=request.POST.get("why", ""), form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(

@@ -9,9 +9,11 @@ from desk.floor.models import Cook
 from desk.frame.forms import Field, maybe
 from desk.frame.page import signed_in
 from desk.people.roles import RECORD
-from desk.stations.cook.house import Followed, House
+from desk.stations.cook.amounts import FILL_NAME, LIQUOR_NAME, Amounts
+from desk.stations.cook.followed import Followed
+from desk.stations.cook.house import House
 from desk.stations.cook.news import Done
-from desk.stations.cook.steps import FILL_NAME, LIQUOR_NAME, MINDED, Amounts, action_of
+from desk.stations.cook.steps import MINDED, action_of
 from stock.cooking.recipe import Recipe
 
 
@@ -94,23 +96,30 @@ def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, 
 
     if kind == "liquor" and recipe.is_sulphite:
         return (
-            Field("amount", "Acid, m³", text(wanted.get("liquor")), "m³"),
-            Field("second", "Total SO2, %", text(given.get("total_pct", recipe.acid.total_so2_pct)), "%"),
-            Field("third", "Combined SO2, %", text(given.get("combined_pct", recipe.acid.combined_so2_pct)), "%"),
+            Field("liquor_m3", "Acid, m³", text(wanted.get("liquor")), "m³"),
+            Field("total_so2_pct", "Total SO2, %", text(given.get("total_pct", recipe.acid.total_so2_pct)), "%"),
+            Field(
+                "combined_so2_pct",
+                "Combined SO2, %",
+                text(given.get("combined_pct", recipe.acid.combined_so2_pct)),
+                "%",
+            ),
         )
     if kind == "liquor":
         strength = given.get("strength_kg_per_m3_as_naoh", recipe.alkali.liquor_kg_per_m3_as_naoh)
         fields = [
-            Field("amount", f"{LIQUOR_NAME[recipe.school].capitalize()}, m³", text(wanted.get("liquor")), "m³"),
-            Field("second", "Its effective alkali, g/L NaOH", text(strength), "g/L NaOH"),
+            Field("liquor_m3", f"{LIQUOR_NAME[recipe.school].capitalize()}, m³", text(wanted.get("liquor")), "m³"),
+            Field("strength_kg_per_m3_as_naoh", "Its effective alkali, g/L NaOH", text(strength), "g/L NaOH"),
         ]
         if recipe.school == "kraft":
-            fields.append(Field("third", "Its sulphidity, %", text(given.get("sulphidity_frac"), 100), "%"))
+            fields.append(Field("sulphidity_pct", "Its sulphidity, %", text(given.get("sulphidity_frac"), 100), "%"))
         return tuple(fields)
     if kind == "fill":
-        return (Field("amount", f"{FILL_NAME[recipe.school].capitalize()}, m³", text(wanted.get("fill")), "m³"),)
+        return (Field("fill_m3", f"{FILL_NAME[recipe.school].capitalize()}, m³", text(wanted.get("fill")), "m³"),)
     if kind == "sample":
-        return (Field("amount", "Residual alkali, g/L NaOH", "", "g/L NaOH"),)
+        return (Field("residual_kg_per_m3_as_naoh", "Residual alkali, g/L NaOH", "", "g/L NaOH"),)
+    if kind == "chips":
+        return (Field("green_t", "Chips, t", "", "t"), Field("moisture_pct", "Moisture, %", "", "%"))
     if kind == "note":
         return (Field("text", "What was done", "", "", wide=True),)
     return ()
@@ -119,25 +128,10 @@ def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, 
 def fix_fields(recipe: Recipe, done: Done) -> tuple[Field, ...]:
     """Return the numbers, or the words, of a step as they were logged, to be corrected: every one it may have."""
     found = []
-    for one in (*_fields(recipe, done.kind, {}, {}), *_of_chips(done.kind)):
-        value = getattr(done, one.name)
-        if isinstance(value, float):
-            scale = 100 if one.name in _in_per_cent(recipe, done.kind) else 1
-            value = f"{scale * value:.6g}"
-        found.append(replace(one, text=value or ""))
+    for one in _fields(recipe, done.kind, {}, {}):
+        value = done.text if one.name == "text" else getattr(done.amounts, one.name)
+        found.append(replace(one, text=f"{value:.6g}" if isinstance(value, float) else value or ""))
     return tuple(found)
-
-
-def _of_chips(kind: str) -> tuple[Field, ...]:
-    chips = (Field("amount", "Chips, t", "", "t"), Field("second", "Moisture, %", "", "%"))
-    return chips if kind == "chips" else ()
-
-
-def _in_per_cent(recipe: Recipe, kind: str) -> frozenset[str]:
-    """Name the numbers that are typed in per cent and kept as a fraction."""
-    if kind == "chips":
-        return frozenset({"second"})
-    return frozenset({"third"}) if kind == "liquor" and recipe.school == "kraft" else frozenset()
 
 
 def gauge_form(
@@ -159,10 +153,10 @@ def gauge_form(
 
 def amounts_of(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts:
     """Read the amounts of a step as typed; DomainError names the one that is no number."""
-    fields = (*_fields(recipe, kind, {}, {}), *_of_chips(kind))
-    labels = {field.name: field.label for field in fields if not field.wide}
-    value = {name: maybe(request.POST.get(name, ""), name, label) for name, label in labels.items()}
-    for name in _in_per_cent(recipe, kind):
-        if (typed := value.get(name)) is not None:
-            value[name] = typed / 100
-    return Amounts(**value, text=request.POST.get("text", "")[:300])
+    labels = {field.name: field.label for field in _fields(recipe, kind, {}, {}) if not field.wide}
+    return Amounts(**{name: maybe(request.POST.get(name, ""), name, label) for name, label in labels.items()})
+
+
+def text_of(request: HttpRequest) -> str:
+    """Return the words that go with a step."""
+    return request.POST.get("text", "")[:300]

@@ -13,7 +13,8 @@ from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.frame.forms import Field, number
 from desk.frame.page import on_line
-from desk.stations.cook.house import Followed, House, house_of
+from desk.stations.cook.followed import Followed
+from desk.stations.cook.house import House, house_of
 from stock.cooking.facts import CookFacts
 from stock.cooking.follow import follow, kinetic, planned_hold_min, whole_record
 from stock.cooking.kinetics import WOODS, simulate_kraft, simulate_soda

@@ -1,0 +1,204 @@
+"""Set panels, the book of methods, the log, trends, preferences, moments as typed."""
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from desk.floor.models import Record
+from desk.floor.state import State
+from desk.frame.forms import moment
+from stock.errors import DomainError
+from tests.desk.base import NOW, QUERIES, DeskCase, panels_at
+from tests.line import hallin_reach
+
+
+class SetPanels(DeskCase):
+    def test_each_station_works_its_panel_out(self):
+        self.sign_in()
+        for tag, value in (
+            ("chip_moisture", 48.4),
+            ("white_liquor_ea", 104.6),
+            ("pulper_cons", 15.9),
+            ("slush_cons", 4.9),
+            ("wood_freeness", 470),
+            ("bale_freeness", 530),
+            ("cane_dirt", 1.7),
+        ):
+            self.enter(tag, value)
+        for station in hallin_reach().stations:
+            with self.subTest(station.id):
+                if station.id == "cook":  # its charge sheet is worked out in place of a panel
+                    answer = self.client.post("/live/cook/charge/try/", {"digester": "2", "recipe": "alder"})
+                    self.assertContains(answer, "White liquor")
+                    self.assertContains(answer, "Schedule")
+                    continue
+                panels = panels_at(State(self.world, NOW), station.id)
+                self.assertTrue(panels)
+                for panel in panels:
+                    answer = self.client.post(f"/live/at/{station.id}/set/{panel.id}/", {})
+                    self.assertContains(answer, "set-say")
+
+    def test_typed_values_are_used_and_kept(self):
+        self.sign_in()
+        typed = {"production_bd_t_per_h": "25", "dilution_factor_t_per_odt": "2.5", "discharge_consistency_pct": "12.5"}
+        self.assertContains(
+            self.client.post("/live/at/wash/set/shower-wood_wash/", typed), "Set the shower to 3958 L/min"
+        )
+        answer = self.client.post("/live/at/wash/set/shower-wood_wash/", {**typed, "discharge_consistency_pct": "140"})
+        self.assertContains(answer, "Discharge consistency is 140 %, outside more than 0 to less than 100 %")
+        answer = self.client.post(
+            "/live/at/wash/set/shower-wood_wash/", {**typed, "discharge_consistency_pct": "x" * 5000}
+        )
+        self.assertContains(answer, "which is not a number")
+
+
+class MethodBook(DeskCase):
+    def test_every_method_opens_with_its_example_worked_out(self):
+        from stock.book import METHODS
+
+        self.sign_in()
+        for name in METHODS:
+            with self.subTest(name):
+                answer = self.client.get(f"/live/methods/{name}/")
+                self.assertEqual(answer.status_code, 200)
+                self.assertIsNone(answer.context["error"])
+                self.assertTrue(answer.context["results"])
+
+    def test_search_and_live_trial(self):
+        self.sign_in()
+        self.assertContains(self.client.get("/live/methods/?find=kubelka"), "Brightness of a blend")
+        self.assertContains(self.client.get("/live/methods/?find=zebra"), "Nothing in the book matches")
+        htmx = {"HX-Request": "true"}
+        typed = {"green_mass_t": "40", "moisture_wet_frac": "0.5"}
+        self.assertContains(self.client.post("/live/methods/bone_dry_mass_t/", typed, headers=htmx), "20")
+        typed["moisture_wet_frac"] = "1"
+        self.assertContains(
+            self.client.post("/live/methods/bone_dry_mass_t/", typed, headers=htmx), "outside 0 to less than 1"
+        )
+
+    def test_trend_gives_instrument_and_laboratory(self):
+        self.sign_in()
+        self.enter("brown_cons", 3.5, 30)
+        data = self.client.get("/live/trend/brown_cons/?hours=4").json()
+        self.assertGreater(len(data["live"][0]), 50)
+        self.assertEqual(data["lab"][1], [3.5])
+        self.assertEqual(data["band"]["control"], [3.4, 3.6])
+        self.assertEqual(self.client.get("/live/trend/brown_cons/?hours=soon").status_code, 200)
+
+
+class LogPages(DeskCase):
+    def setUp(self):
+        super().setUp()
+        for index in range(95):
+            self.enter("wash_loss", round(15 + index / 50, 2), 100 + index)
+        self.enter("kappa_wood", 18.3, 5)
+
+    def test_it_is_parted_into_pages_the_newest_first(self):
+        self.sign_in()
+        first = self.client.get("/live/log/")
+        self.assertContains(first, "96 entries, the newest first.")
+        self.assertContains(first, "page 1 of 3")
+        self.assertContains(first, "Wood kappa")
+        last = self.client.get("/live/log/?page=3")
+        self.assertContains(last, "page 3 of 3")
+        self.assertNotContains(last, "<td>Wood kappa")
+
+    def test_a_page_that_is_not_there_gives_the_nearest(self):
+        self.sign_in()
+        self.assertContains(self.client.get("/live/log/?page=99"), "page 3 of 3")
+        self.assertContains(self.client.get("/live/log/?page=two"), "page 1 of 3")
+
+    def test_filters_join(self):
+        self.sign_in()
+        self.assertContains(self.client.get("/live/log/?kind=reading&station=cook"), "1 entry found")
+        self.assertContains(self.client.get("/live/log/?station=cook&words=wash"), "0 entries found")
+        self.assertContains(self.client.get("/live/log/?words=Kappa"), "1 entry found")
+        self.assertContains(self.client.get("/live/log/?kind=nonsense"), "96 entries found")
+
+    def test_the_page_costs_the_same_however_long_the_log(self):
+        self.sign_in()
+        self.client.get("/live/log/")
+        with CaptureQueriesContext(connection) as queries:
+            self.client.get("/live/log/")
+        self.assertLessEqual(len(queries), QUERIES)
+
+
+class Trends(DeskCase):
+    def test_a_long_span_is_thinned(self):
+        self.sign_in()
+        data = self.client.get("/live/trend/machine_level/?hours=72").json()
+        self.assertLessEqual(len(data["live"][0]), 241)
+        self.assertEqual(data["live"][0], sorted(data["live"][0]))
+
+    def test_a_tag_of_the_laboratory_has_points_alone(self):
+        self.enter("wash_loss", 17.2, 30)
+        self.sign_in()
+        data = self.client.get("/live/trend/wash_loss/").json()
+        self.assertEqual((data["live"], data["lab"][1]), ([[], []], [17.2]))
+
+    def test_a_corrected_value_leaves_the_trend(self):
+        from desk.floor.services import correct
+
+        record = self.enter("wash_loss", 71.0, 30)
+        correct(record, self.people["tester"], value=17.1, text="", reason="slip", form_key="c")
+        self.sign_in()
+        self.assertEqual(self.client.get("/live/trend/wash_loss/").json()["lab"][1], [17.1])
+
+
+class Preferences(DeskCase):
+    def test_what_is_not_offered_is_not_kept(self):
+        person = self.sign_in()
+        self.client.post("/preferences/", {"theme": "plaid", "units": "cubits", "single_keys": "on"})
+        person.refresh_from_db()
+        self.assertEqual((person.theme, person.units), ("system", "metric"))
+
+    def test_a_preference_never_changes_a_role(self):
+        person = self.sign_in("trainee")
+        self.client.post("/preferences/", {"theme": "light", "units": "us", "role": "lead", "is_superuser": "on"})
+        person.refresh_from_db()
+        self.assertEqual((person.role, person.is_superuser, person.units), ("trainee", False, "us"))
+
+
+class Moments(DeskCase):
+    def test_a_time_with_or_without_its_day(self):
+        state = State(self.world, NOW)  # 10 March, 14:30
+        for text, expected in (
+            ("", "10 14:30"),
+            ("14:05", "10 14:05"),
+            ("at 9.15", "10 09:15"),
+            ("14:31", "10 14:30"),
+            ("16:00", "10 16:00"),
+            ("23:50", "10 23:50"),
+            ("yesterday 22:10", "09 22:10"),
+            ("today 02:00", "10 02:00"),
+            ("9 Mar 22:10", "09 22:10"),
+            ("2026-03-08, 07:00", "08 07:00"),
+        ):
+            with self.subTest(text):
+                self.assertEqual(f"{moment(state, text):%d %H:%M}", expected)
+        late = State(self.world, NOW.replace(hour=1))
+        self.assertEqual(f"{moment(late, '23:50'):%d %H:%M}", "09 23:50")
+        self.assertEqual(f"{moment(late, '25 Dec 10:00'):%Y %b}", "2025 Dec")
+        for text in ("25:99", "soon", "31 Feb 10:00", "14:05:10"):
+            with self.subTest(text), self.assertRaises(DomainError) as caught:
+                moment(state, text)
+            self.assertIn("yesterday 22:10", caught.exception.allowed)
+
+    def test_a_reading_of_yesterday_is_entered_as_one(self):
+        self.sign_in("tester")
+        form = {"line": "brown cons 3.5 at yesterday 22:10", "form_key": "y1"}
+        self.client.post("/live/entry/record/", form, headers={"HX-Request": "true"})
+        self.assertEqual(f"{Record.objects.get(tag='brown_cons').at:%d %H:%M}", "09 22:10")
+
+    def test_a_moment_to_come_is_refused_not_booked_a_day_back(self):
+        self.sign_in("cook")
+        answer = self.client.post(
+            "/live/cook/1187/step/", {"kind": "sample", "residual_kg_per_m3_as_naoh": "8", "at": "14:50"}
+        )
+        self.assertContains(answer, "is in the future", status_code=422)
+
+    def test_the_field_at_fault_is_named_to_the_page(self):
+        self.sign_in("cook")
+        answer = self.client.post(
+            "/live/cook/1187/step/", {"kind": "sample", "residual_kg_per_m3_as_naoh": "8 or so", "at": "14:20"}
+        )
+        self.assertContains(answer, '"fault": "residual_kg_per_m3_as_naoh"', status_code=422)
