@@ -12,8 +12,8 @@ from typing import Any, Final
 
 import numpy as np
 
-from stock.cooking.end_point import h_curve, h_for_kappa
-from stock.cooking.liquor import charge_as_na2o
+from stock.cooking.alkali import charge_as_na2o
+from stock.cooking.end_point import h_curve, h_for_kappa, severity
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.schedule import planned_profile
 from stock.line.balance import LineResult
@@ -116,16 +116,16 @@ class Rhythm:
         ratio = recipe.liquor_to_wood + float(rng.normal(0, 0.04))
         water = moisture / (1 - moisture) + recipe.condensate_t_per_bdt
         fill = max(wood_t * (ratio - water) - liquor, 0.0)
-        sulphidity = alkali.sulphidity_frac + float(rng.normal(0, 0.008)) if recipe.school == "kraft" else 0.0
+        sulphidity = alkali.sulphidity_frac + float(rng.normal(0, 0.008)) if recipe.practice.has_sulphide else 0.0
         late = self._late(index, rng)
         dips = (not opening) and rng.random() < 0.14
         dip_c, dip_long = (float(rng.uniform(2, 5)), float(rng.uniform(10, 25))) if dips else (0.0, 0.0)
-        low = (not opening) and recipe.school == "kraft" and rng.random() < 0.015
+        low = (not opening) and recipe.practice.has_sulphide and rng.random() < 0.015
         apart = float(rng.uniform(6, 9)) if low else float(abs(rng.normal(APART_C, 0.15)))
         charge = round(10 * liquor / wood_t * strength / 100, 2)
         heat_from = recipe.fill_min + recipe.liquor_min
         dip_at = heat_from + recipe.ramp_min + 12
-        slip = 0.0 if opening else float(rng.normal(0, 3.4 if recipe.school == "kraft" else 0.8))
+        slip = 0.0 if opening else float(rng.normal(0, 3.4 if recipe.practice.has_sulphide else 0.8))
         relief = self._end(charge, late, APART_C if low else apart) + dip_long * (1 - np.exp(-0.082 * dip_c)) + slip
         run: dict[str, Any] = {
             "number": self.first + index,
@@ -179,8 +179,8 @@ class Rhythm:
         na2o = charge_as_na2o(charge_pct_naoh_on_wood=true_charge)
         since = index * self.every_s > -CHANGED_D * 86_400
         alpha = alkali.alpha + (0.55 if since else -0.25)
-        kappa = alpha - alkali.beta * np.log10(max(factor, 2.0)) * na2o**alkali.n
-        kappa -= 16 * (run["sulphidity"] - alkali.sulphidity_frac) if recipe.school == "kraft" else 0.0
+        kappa = alpha - alkali.beta * float(severity(max(factor, 2.0), na2o, alkali.n))
+        kappa -= 16 * (run["sulphidity"] - alkali.sulphidity_frac) if recipe.practice.has_sulphide else 0.0
         kappa += float(rng.normal(0, 0.33)) + (float(rng.normal(4.5, 1.0)) if low else 0.0)
         kappa = round(max(float(kappa), 6.0), 1)
         found = recipe.reference_yield_pct + 0.17 * (kappa - recipe.reference_kappa) + float(rng.normal(0, 0.25))

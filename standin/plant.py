@@ -12,8 +12,8 @@ import numpy as np
 
 from standin.digesters import CookRun, Digesters, Rhythm
 from stock.cooking.recipe import Tank
+from stock.cooking.school import drawing_from
 from stock.cooking.unit import BlowTank
-from stock.judge.here import SCHOOLS
 from stock.line.balance import LineBalance, Order
 from stock.line.definition import Definition
 from stock.line.story import Story
@@ -69,7 +69,7 @@ class Plant:
 
     def _rhythm_of(self, tank: Tank) -> Rhythm | None:
         rhythms = self.digesters.rhythms.values()
-        return next((one for one in rhythms if one.recipe.school in SCHOOLS[tank.liquor]), None)
+        return next((one for one in rhythms if one.recipe.school in drawing_from(tank.liquor)), None)
 
     def _blown_into(self, unit: Vessel) -> Rhythm | None:
         return next((one for one in self.digesters.rhythms.values() if one.recipe.blow_to == unit.id), None)

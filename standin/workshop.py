@@ -10,6 +10,7 @@ import numpy as np
 from stock.cooking.recipe import Recipe
 from stock.cooking.schedule import planned_pressure, planned_profile
 from stock.cooking.ways import WAYS
+from stock.intake.chips import packed_bdt
 from stock.line.definition import Definition
 from stock.line.story import CookStory, Story
 
@@ -50,7 +51,7 @@ class HandCooks:
         recipe = self.recipes[back % len(self.recipes)]
         digester = self.line.cook.holding(recipe)
         started_s = self.anchor_s - 60 * told.in_for_min - 60 * back * (told.every_min or 2160)
-        wood_t = digester.volume_m3 * recipe.basic_density_kg_per_m3 * recipe.solid_volume_factor / 1000
+        wood_t = packed_bdt(digester.volume_m3, recipe.basic_density_kg_per_m3, recipe.solid_volume_factor)
         wood_t *= 1.0 if running else float(rng.normal(1, 0.015))
         moisture = recipe.chip_moisture_frac + float(rng.normal(0, 0.006))
         water = moisture / (1 - moisture) + recipe.condensate_t_per_bdt

@@ -6,10 +6,10 @@ from stock import steam
 from stock.bleaching import stage as bleaching
 from stock.blending import furnish
 from stock.consistency import basis, dilution
-from stock.cooking import correct, end_point, kinetics, liquor, slab, sulphite, titration, vessel
+from stock.cooking import alkali, correct, end_point, kinetics, liquor, slab, sulphite, titration, vessel
 from stock.delivery import machine
 from stock.fit import kappa as kappa_fit
-from stock.intake import bagasse, chips, debarking, lot, metal, piles
+from stock.intake import bagasse, chip_classes, chip_steaming, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
 from stock.judge import instrument
 from stock.plan import cover
@@ -40,10 +40,13 @@ MODULES: Final = (
     debarking,
     metal,
     chips,
+    chip_classes,
+    chip_steaming,
     piles,
     chip_blend,
     bagasse,
     steam,
+    alkali,
     liquor,
     titration,
     end_point,

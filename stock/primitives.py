@@ -4,6 +4,7 @@ Kinds of equipment are written in it (`stock.washing.unit` and its like): a wash
 a digester reacts. A line may also name the primitives themselves.
 """
 
+from collections.abc import Sequence
 from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
@@ -11,6 +12,8 @@ from pydantic import Field
 from stock.parts import STREAM_POINTS, Consistency, Frac, Id, Instrumented, Part, Point, Points, points
 
 Component = Literal["fibre", "fines", "bark", "filler", "ink", "grit", "organics", "inorganics", "water"]
+
+Mark = Literal["gate", "vat"]
 
 LEVEL = Point("{of} level", "Level", "level_pct", (0, 100), 0, ("level",))
 
@@ -33,9 +36,18 @@ class Unit(Instrumented):
         return points(**{**STREAM_POINTS, **cls.POINTS})
 
     @property
-    def gate_tag(self) -> str | None:
-        """The tag shown above its gate."""
+    def mark(self) -> Mark | None:
+        """How the drawing shows it: a gate across its stream where it has a point to show, nothing else."""
+        return "gate" if self.mark_tag else None
+
+    @property
+    def mark_tag(self) -> str | None:
+        """The tag shown at its mark."""
         return self.tag_of(self.gate or self.GATE)
+
+    def fibre_leaves_by(self, outlets: Sequence[str]) -> str | None:
+        """Return which of its outlets its fibre goes on by; None where it ends."""
+        return outlets[0] if outlets else None
 
 
 class Source(Unit):
@@ -61,6 +73,16 @@ class Vessel(Unit):
     def level(self) -> str | None:
         """The tag of its level."""
         return self.tag_of("level")
+
+    @property
+    def mark(self) -> Mark | None:
+        """A vat where it holds stock; else as any unit."""
+        return "vat" if getattr(self, "volume_m3", None) else super().mark
+
+    @property
+    def mark_tag(self) -> str | None:
+        """The level of a vat; else as any unit."""
+        return self.level if getattr(self, "volume_m3", None) else super().mark_tag
 
     @property
     def holds_pct(self) -> float:
@@ -123,6 +145,10 @@ class Separate(Unit):
     consistency_pct: Consistency = Field(description="of the accepts")
     wash: Wash | None = None
 
+    def fibre_leaves_by(self, outlets: Sequence[str]) -> str | None:
+        """Its accepts go on."""
+        return self.accept if self.accept in outlets else None
+
 
 class Split(Unit):
     """A stream parted without changing it; the grade may choose the branch."""
@@ -131,6 +157,10 @@ class Split(Unit):
     rest: Id
     accept_frac: Frac = 1.0
     by_grade: bool = False
+
+    def fibre_leaves_by(self, outlets: Sequence[str]) -> str | None:
+        """Its accepted branch goes on."""
+        return self.accept if self.accept in outlets else None
 
 
 class Tank(Unit):
@@ -143,6 +173,10 @@ class Sink(Unit):
     """Where a stream leaves the line."""
 
     order: bool = Field(default=False, description="True for the reel: the order is counted here")
+
+    def fibre_leaves_by(self, outlets: Sequence[str]) -> str | None:  # noqa: ARG002  of one shape with the others
+        """It ends here."""
+        return None
 
 
 # ---- the primitives named as they are

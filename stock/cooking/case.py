@@ -296,7 +296,7 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
     ),
     CookRule(
         "acid_slow",
-        lambda case: case.facts.recipe.school == "acid"
+        lambda case: case.facts.recipe.practice.counts_gas
         and case.state.phase == "at temperature"
         and case.partial is not None
         and case.normal_bar is not None

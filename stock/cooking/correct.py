@@ -3,7 +3,7 @@
 import math
 from typing import NamedTuple
 
-from stock.cooking.end_point import ALPHA, BETA, EFFECTIVE, EXPONENT, KELVIN
+from stock.cooking.end_point import ALPHA, BETA, EFFECTIVE, EXPONENT, KELVIN, severity
 from stock.errors import DomainError
 from stock.working import Arg, Example, method
 
@@ -77,7 +77,7 @@ def kappa_slopes(
     *, h_factor: float, effective_alkali_pct_na2o: float, temperature_c: float, beta: float, n: float
 ) -> Slopes:
     """Return kappa for each per cent of Na2O on wood, and for each degree at the same time."""
-    alkali = -beta * math.log10(h_factor) * n * effective_alkali_pct_na2o ** (n - 1)
+    alkali = -beta * n * float(severity(h_factor, effective_alkali_pct_na2o, n - 1))
     heat = -beta * effective_alkali_pct_na2o**n / math.log(10) * h_sensitivity(temperature_c=temperature_c)
     return Slopes(alkali, heat)
 

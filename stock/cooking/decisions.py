@@ -51,7 +51,7 @@ def _kappa(here: Here) -> Figure:
 
 def _say_kappa(size: Figure, here: Here) -> str:
     letter = WAYS[here.recipe.school].letter
-    if here.recipe.school == "soda":
+    if not here.recipe.is_sulphite and not here.recipe.practice.has_sulphide:
         return f"Blow the next soda cook at {letter} {size.text}"
     return f"Blow the next at {letter} {size.text}, one change at a time"
 

@@ -2,10 +2,12 @@
 
 import math
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
 from stock.errors import DomainError
+from stock.intake.chips import packed_bdt
 from stock.working import Arg, Example, method, warn
 
 KELVIN = 273.15
@@ -189,6 +191,11 @@ def extra_min(*, h_deficit: float, set_c: float) -> float:
     return 60 * h_deficit / h_rate(temperature_c=set_c)
 
 
+def severity(h_factor: Any, effective_alkali_pct_na2o: Any, n: float) -> Any:
+    """Return what kappa falls straight with: log10 of H, times alkali to the n. Takes numbers and arrays."""
+    return np.log10(h_factor) * effective_alkali_pct_na2o**n
+
+
 @method(
     "kappa = alpha - beta * log10(h_factor) * effective_alkali_pct_na2o**n",
     title="Kappa from H-factor and alkali, fitted form",
@@ -208,7 +215,7 @@ def extra_min(*, h_deficit: float, set_c: float) -> float:
 )
 def kappa_hatton(*, h_factor: float, effective_alkali_pct_na2o: float, alpha: float, beta: float, n: float) -> float:
     """Return the kappa number a cook will have at its blow."""
-    kappa = alpha - beta * math.log10(h_factor) * math.pow(effective_alkali_pct_na2o, n)
+    kappa = alpha - beta * float(severity(h_factor, effective_alkali_pct_na2o, n))
     if kappa < 0:
         message = f"the relation gives kappa {kappa:.1f} at H {h_factor:.0f}: far outside the cooks it was made from"
         raise DomainError("E_RANGE", "h_factor", message, "an H-factor that leaves kappa above 0")
@@ -297,7 +304,7 @@ def digester_chip_charge_bdt(
     packing_gain_frac: float = 0.0,
 ) -> float:
     """Return the bone-dry chips that fill a digester."""
-    return digester_volume_m3 * basic_density_kg_per_m3 * solid_volume_factor * (1 + packing_gain_frac) / 1000
+    return packed_bdt(digester_volume_m3, basic_density_kg_per_m3, solid_volume_factor, packing_gain_frac)
 
 
 @method(

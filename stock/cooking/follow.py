@@ -240,7 +240,7 @@ def kinetic(facts: CookFacts, state: CookState) -> Kinetic | None:
         "bulk_ratio": Datum(facts.relation.bulk_ratio, facts.relation.origin),
     }
     name = "simulate_soda"
-    if facts.recipe.school == "kraft":
+    if facts.recipe.practice.has_sulphide:
         name, data["sulphidity_frac"] = "simulate_kraft", facts.sulphidity
     kappa = figure(name, "kappa by the kinetics", data)
     apart = kappa.value - state.kappa.value

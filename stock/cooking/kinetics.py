@@ -8,8 +8,8 @@ from typing import Final, Literal, NamedTuple
 
 import numpy as np
 
+from stock.cooking.alkali import NAOH_G_PER_MOL
 from stock.cooking.end_point import KELVIN, h_curve, refuse_disorder
-from stock.cooking.liquor import NAOH_G_PER_MOL
 from stock.working import Arg, Choice, Example, method, warn
 
 ACETYL_G_PER_MOL: Final = 43.04

@@ -4,15 +4,12 @@ from typing import ClassVar, Literal
 
 from pydantic import Field, PrivateAttr
 
+from stock.cooking.school import PRACTICES, Liquor, Practice, School
 from stock.cooking.unit import LIQUOR_POINTS
 from stock.parts import Id, Instrumented, Part, Pct, Point, Points, points
 from stock.primitives import LEVEL
 
-School = Literal["kraft", "soda", "acid", "bisulphite"]
-Liquor = Literal["white", "black", "caustic", "acid"]
 Wood = Literal["softwood", "hardwood", "bagasse"]
-
-SULPHITE: frozenset[School] = frozenset({"acid", "bisulphite"})
 
 
 class Stage(Part):
@@ -119,9 +116,19 @@ class Recipe(Part):
         return self._read_by.get("knots")
 
     @property
+    def practice(self) -> Practice:
+        """What its school has of its own."""
+        return PRACTICES[self.school]
+
+    @property
+    def usual_charge_pct(self) -> float:
+        """Effective alkali on wood its cooks usually get, % NaOH; 0 of an acid."""
+        return 0.0 if self.alkaline is None else self.alkaline.charge_pct_naoh_on_wood
+
+    @property
     def is_sulphite(self) -> bool:
         """Whether acid does the work."""
-        return self.school in SULPHITE
+        return self.practice.is_acid
 
     @property
     def cook_c(self) -> float:

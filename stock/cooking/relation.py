@@ -6,6 +6,7 @@ from typing import Any, Self
 
 import numpy as np
 
+from stock.cooking.end_point import severity
 from stock.cooking.kinetics import simulate_kraft
 from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
@@ -16,6 +17,7 @@ from stock.fit.kappa import (
     fit_kappa_model,
     fit_sulphite_model,
     fit_yield_model,
+    half_band,
 )
 
 
@@ -100,11 +102,30 @@ class Relation:
             {"h_factor": h_factor, "effective_alkali_pct_na2o": alkali, **given},
         )
 
+    def place(self, factor: float, alkali_pct_na2o: float | None) -> float:
+        """Return where a cook lies along the axis its kappa is read from: the factor of acid, severity of alkali."""
+        if self.reference_factor or alkali_pct_na2o is None:
+            return factor
+        return float(severity(factor, alkali_pct_na2o, self.n))
+
+    def kappa_at(self, place: Any) -> Any:
+        """Return the kappa at a place along that axis, without a working; takes numbers and arrays."""
+        if self.reference_factor:
+            decay = np.log(self.reference_cook_kappa / self.zero_kappa) / self.reference_factor
+            return self.zero_kappa * np.exp(decay * place)
+        return self.alpha - self.beta * place
+
+    def half_at(self, place: Any) -> Any:
+        """Return the half-width of the band along that axis, as `band` gives it for one cook."""
+        if self.reference_factor or self.cooks < LEAST_COOKS:
+            return np.full_like(place, 2 * self.spread_kappa)
+        return half_band(place, self.spread_kappa, self.cooks, self.mean_x, self.sum_squares)
+
     def knows(self, h_factor: float, alkali_pct_na2o: float) -> bool:
         """Whether a cook lies within the range it was fitted to, or a tenth past it."""
         if self.cooks < LEAST_COOKS:
             return True
-        place = float(np.log10(max(h_factor, 1.0)) * alkali_pct_na2o**self.n)
+        place = self.place(max(h_factor, 1.0), alkali_pct_na2o)
         reach = 0.1 * (self.high_x - self.low_x)
         return self.low_x - reach <= place <= self.high_x + reach
 
@@ -146,7 +167,7 @@ def fit_relation(recipe: Recipe, cooks: Sequence[Cook], version: int, words: str
     table = hatton_rows(cooks)
     n = choose_exponent(cooks=table).n
     fitted = fit_kappa_model(cooks=table, n=n)
-    x = np.array([np.log10(one["h_factor"]) * one["effective_alkali_pct_na2o"] ** n for one in table])
+    x = np.array([severity(one["h_factor"], one["effective_alkali_pct_na2o"], n) for one in table])
     used = [one["used_pct"] for one in cooks if "used_pct" in one]
     return Relation(
         **shared,

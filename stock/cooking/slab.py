@@ -6,6 +6,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
+from stock.cooking.alkali import NAOH_G_PER_MOL
 from stock.cooking.end_point import KELVIN, refuse_disorder
 from stock.cooking.kinetics import (
     ACETYL_G_PER_MOL,
@@ -18,7 +19,6 @@ from stock.cooking.kinetics import (
     Wood,
     start_ions,
 )
-from stock.cooking.liquor import NAOH_G_PER_MOL
 from stock.working import Arg, Example, method
 
 CELLS: Final = 16

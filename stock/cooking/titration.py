@@ -2,7 +2,7 @@
 
 from typing import Final, NamedTuple
 
-from stock.cooking.liquor import NAOH_G_PER_MOL
+from stock.cooking.alkali import NAOH_G_PER_MOL
 from stock.errors import DomainError
 from stock.working import Arg, Example, method, warn
 

@@ -7,8 +7,9 @@ from typing import Final
 import numpy as np
 
 from stock.cooking.end_point import Curve, h_curve, h_rate
-from stock.cooking.recipe import Recipe, School
+from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
+from stock.cooking.school import PRACTICES, Practice, School
 from stock.cooking.sulphite import heat_curve, s_curve, so2_pressure, speed
 from stock.figure import Datum, Figure, Origin, figure
 
@@ -49,10 +50,7 @@ def _alkali(charge: Datum) -> Datum:
 class Way:
     """A way to reckon an end point; every function gives a figure with its working."""
 
-    letter: str
-    name: str
-    unit: str
-    decimals: int
+    practice: Practice
     curve: Callable[[Recipe, np.ndarray, np.ndarray, np.ndarray], Curve]
     done: Callable[[Recipe, Trace], Figure]
     aim: Callable[[Recipe, Relation, Datum, Datum], Figure]
@@ -60,6 +58,26 @@ class Way:
     rate: Callable[[Recipe, float, float], float]
     kappa: Callable[[Recipe, Relation, Datum, Datum], Figure]
     band: Callable[[Recipe, Relation, Datum, Datum], Figure]
+
+    @property
+    def letter(self) -> str:
+        """The sign of its integral."""
+        return self.practice.letter
+
+    @property
+    def name(self) -> str:
+        """What its integral is called."""
+        return self.practice.factor
+
+    @property
+    def unit(self) -> str:
+        """The unit of its integral."""
+        return self.practice.unit
+
+    @property
+    def decimals(self) -> int:
+        """How its integral is shown."""
+        return self.practice.decimals
 
 
 # ---- alkaline: the H-factor
@@ -161,14 +179,14 @@ def _acid_band(recipe: Recipe, relation: Relation, at: Datum, charge: Datum) -> 
 
 
 H_WAY: Final = Way(
-    "H", "H-factor", "H", 0,
+    PRACTICES["kraft"],
     lambda recipe, times, celsius, kpa: h_curve(times, celsius),
     _h_done, _h_aim, _h_left,
     lambda recipe, celsius, kpa: h_rate(temperature_c=celsius),
     _h_kappa, _h_band,
 )  # fmt: skip
 S_WAY: Final = Way(
-    "S", "S-factor", "bar·h", 0,
+    PRACTICES["acid"],
     lambda recipe, times, celsius, kpa: s_curve(times, celsius, kpa, recipe.acid.activation_kj_per_mol),
     _s_done, _acid_aim("S at the blow", "bar·h", 0), _acid_left(_partial),
     lambda recipe, celsius, kpa: so2_pressure(pressure_kpa_g=kpa, temperature_c=celsius)
@@ -176,7 +194,7 @@ S_WAY: Final = Way(
     _acid_kappa, _acid_band,
 )  # fmt: skip
 HEAT_WAY: Final = Way(
-    "R", "heat factor", "h at 100 °C", 1,
+    PRACTICES["bisulphite"],
     lambda recipe, times, celsius, kpa: heat_curve(times, celsius, recipe.acid.activation_kj_per_mol),
     _heat_done, _acid_aim("heat factor at the blow", "h at 100 °C", 1), _acid_left(_no_pressure),
     lambda recipe, celsius, kpa: float(speed(celsius, recipe.acid.activation_kj_per_mol)),

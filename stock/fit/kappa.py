@@ -1,10 +1,11 @@
 """Kappa from H-factor and alkali, fitted to a mill's own cooks."""
 
 from collections.abc import Sequence
-from typing import Final, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 
+from stock.cooking.end_point import severity
 from stock.errors import DomainError
 from stock.working import Arg, Example, Rows, method, warn
 
@@ -96,7 +97,7 @@ def predict_kappa(
     """Return the kappa to expect; far outside what was cooked it is refused."""
     x, _ = _table(cooks, n)
     fitted = fit_kappa_model(cooks=cooks, n=n)
-    place = float(np.log10(h_factor) * effective_alkali_pct_na2o**n)
+    place = float(severity(h_factor, effective_alkali_pct_na2o, n))
     reach = REACH * float(np.ptp(x))
     if not x.min() - reach <= place <= x.max() + reach:
         message = (
@@ -105,9 +106,7 @@ def predict_kappa(
         raise DomainError("E_EXTRAP", "h_factor", message, "a cook like those it knows")
     if not x.min() <= place <= x.max():
         warn("a little outside the cooks the relation was fitted to")
-    count = len(x)
-    width = 1 + 1 / count + (place - x.mean()) ** 2 / np.sum((x - x.mean()) ** 2)
-    half = _student(count - 2) * fitted.spread_kappa * float(np.sqrt(width))
+    half = float(half_band(place, fitted.spread_kappa, len(x), x.mean(), np.sum((x - x.mean()) ** 2)))
     return Forecast(fitted.alpha - fitted.beta * place, half)
 
 
@@ -151,9 +150,14 @@ def kappa_band(
     sum_squares_ratio: float,
 ) -> float:
     """Return the half-width of the band around a forecast, from what is kept of a fit."""
-    place = float(np.log10(h_factor) * effective_alkali_pct_na2o**n)
-    width = 1 + 1 / cooks_count + (place - mean_x_ratio) ** 2 / sum_squares_ratio
-    return _student(cooks_count - 2) * spread_kappa * float(np.sqrt(width))
+    place = float(severity(h_factor, effective_alkali_pct_na2o, n))
+    return float(half_band(place, spread_kappa, cooks_count, mean_x_ratio, sum_squares_ratio))
+
+
+def half_band(place: Any, spread_kappa: float, cooks_count: float, mean_x: float, sum_squares: float) -> Any:
+    """Return the half-width of a straight line's prediction band, 95 %; takes numbers and arrays."""
+    width = 1 + 1 / cooks_count + (place - mean_x) ** 2 / sum_squares
+    return _student(cooks_count - 2) * spread_kappa * np.sqrt(width)
 
 
 @method(
@@ -351,7 +355,7 @@ def _table(cooks: Sequence[dict[str, float]], n: float) -> tuple[np.ndarray, np.
     h, alkali, kappa = (
         np.array([cook[name] for cook in cooks]) for name in ("h_factor", "effective_alkali_pct_na2o", "kappa")
     )
-    x = np.log10(h) * alkali**n
+    x = severity(h, alkali, n)
     if float(np.ptp(x)) < LEAST_SPREAD * float(x.mean()):
         message = "the cooks are too alike: nothing can be learned from them about a change"
         raise DomainError("E_OBSERV", "cooks", message, "cooks that differ by 2 % or more")

@@ -8,6 +8,7 @@ from typing import Final, Literal, NamedTuple
 import numpy as np
 
 from stock.errors import DomainError
+from stock.intake.chips import packed_bdt
 from stock.working import Arg, Example, Rows, method, warn
 
 MONTH_S: Final = 30.4375 * 86_400
@@ -183,7 +184,7 @@ def surveyed(
     *, volume_m3: float, basic_density_kg_per_m3: float, solid_volume_factor: float, packing_frac: float = 0.10
 ) -> float:
     """Return what a pile of a volume holds."""
-    return volume_m3 * basic_density_kg_per_m3 * solid_volume_factor * (1 + packing_frac) / 1000
+    return packed_bdt(volume_m3, basic_density_kg_per_m3, solid_volume_factor, packing_frac)
 
 
 # ---- the stock book: what lies where, by lot

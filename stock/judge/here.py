@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from stock.cooking.recipe import Recipe, Tank
+from stock.cooking.school import drawing_from
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.definition import PileDef
 from stock.parts import Fitted, Instrumented
@@ -18,7 +19,6 @@ if TYPE_CHECKING:
     from stock.line.definition import Definition, StreamDef
 
 U = TypeVar("U", bound=Unit)
-SCHOOLS = {"white": ("kraft",), "black": ("kraft", "soda"), "caustic": ("soda",), "acid": ("acid", "bisulphite")}
 
 
 class Facts(Protocol):
@@ -132,7 +132,7 @@ class Place:
         """The recipe cooked there, with this liquor, or of this pulp; LookupError where none is."""
         cook = self.line.cook
         if isinstance(self.part, Tank):
-            found = [one for one in cook.recipes if one.school in SCHOOLS[self.part.liquor]]
+            found = [one for one in cook.recipes if one.school in drawing_from(self.part.liquor)]
         else:
             ends = {self.unit.id, self.stream.target}
             found = [one for one in cook.recipes if one.unit in ends]

@@ -7,12 +7,10 @@ ribbon). Widths are bone-dry tonnes an hour on one scale.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 from stock.line.definition import Definition
-from stock.primitives import Mix, Separate, Sink, Source, Split, Store
-
-NodeKind = Literal["gate", "vat"]
+from stock.primitives import Mark, Mix, Source, Split, Store
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +20,7 @@ class Node:
     unit: str
     name: str
     station: str
-    kind: NodeKind
+    kind: Mark
     tag: str
     x: float
     y: float
@@ -76,21 +74,19 @@ class _Step:
 def _walks(line: Definition) -> tuple[list[list[_Step]], list[_Step]]:
     """Return each source's steps up to the blend, and the steps from the blend to the reel."""
     units = {unit.id: unit for unit in line.units}
-    leaving: dict[str, list[Any]] = {}
+    leaving: dict[str, list[str]] = {}
     for stream in line.streams:
-        leaving.setdefault(stream.source, []).append(stream)
+        leaving.setdefault(stream.source, []).append(stream.id)
 
     def onward(start: Any) -> list[_Step]:
         steps: list[_Step] = []
         unit = start
         while True:
-            outs = leaving.get(unit.id, [])
-            if isinstance(unit, (Separate, Split)):
-                outs = [stream for stream in outs if stream.id == unit.accept]
-            if not outs or isinstance(unit, Sink):
+            out = unit.fibre_leaves_by(leaving.get(unit.id, []))
+            if out is None:
                 return steps
-            steps.append(_Step(unit, outs[0].id))
-            unit = units[outs[0].target]
+            steps.append(_Step(unit, out))
+            unit = units[line.graph.streams[out].target]
             if isinstance(unit, Mix) and unit.recipe and unit is not start:
                 return steps
 
@@ -113,9 +109,7 @@ def _walks(line: Definition) -> tuple[list[list[_Step]], list[_Step]]:
 
 
 def _drawn(steps: Sequence[_Step]) -> list[_Step]:
-    return [
-        step for step in steps if step.unit.gate_tag or (isinstance(step.unit, (Mix, Store)) and step.unit.volume_m3)
-    ]
+    return [step for step in steps if step.unit.mark]
 
 
 def draw_line(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width: float, height: float) -> Drawing:
@@ -137,7 +131,7 @@ def draw_line(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width:
         count = len(steps)
         return [join - pitch * (count - index - 0.15) for index in range(count)]
 
-    trunk_nodes = [step for step in _drawn(trunk) if isinstance(step.unit, Mix) and step.unit.volume_m3]
+    trunk_nodes = [step for step in _drawn(trunk) if step.unit.mark == "vat"]
     trunk_x = [join + 88 + index * 74 for index in range(len(trunk_nodes))]
     return _compose(
         line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=36, join=join, end=width - 36
@@ -162,9 +156,11 @@ def draw_ribbon(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, widt
             xs.append(columns[station] + 26 * (index - (totals[station] - 1) / 2))
         return xs
 
-    trunk_nodes = [step for step in _drawn(trunk) if isinstance(step.unit, Mix) and step.unit.volume_m3]
+    trunk_nodes = [step for step in _drawn(trunk) if step.unit.mark == "vat"]
     trunk_x = [columns[step.unit.station] for step in trunk_nodes]
-    join = columns["refine"] + 34 if "refine" in columns else width * 0.7
+    blend = next(unit.station for unit in line.units if isinstance(unit, Mix) and unit.recipe)
+    before = width / len(columns)
+    join = max(0.3 * width, columns[blend] - before + 34) if blend in columns else width * 0.7
     return _compose(
         line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=8, join=join, end=width - 8
     )
@@ -239,9 +235,7 @@ def _lane_heights(walks: Sequence[Sequence[_Step]], height: float) -> list[float
 
 def _node(step: _Step, x: float, y: float, half: float) -> Node:
     unit = step.unit
-    vat = isinstance(unit, (Mix, Store)) and bool(unit.volume_m3)
-    tag = (unit.level if vat else unit.gate_tag) or ""
-    return Node(unit.id, unit.label or unit.name, unit.station, "vat" if vat else "gate", tag, x, y, half)
+    return Node(unit.id, unit.label or unit.name, unit.station, unit.mark, unit.mark_tag or "", x, y, half)
 
 
 def _lane_path(

@@ -17,7 +17,7 @@ from desk.mill.services import approve_definition
 from desk.people.models import Person
 from desk.stations.cook.models import Forecast, Result
 from standin.plant import Plant
-from stock.cooking.liquor import charge_as_na2o
+from stock.cooking.alkali import charge_as_na2o
 from tests.line import MILL, hallin_reach, hallin_story
 
 NOW = datetime(2026, 3, 10, 14, 30, tzinfo=UTC)

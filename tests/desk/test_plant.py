@@ -25,6 +25,7 @@ from desk.exchange.management.commands.collect import find_nodes, keep
 from desk.floor.models import Cook, HandOver, Order, Record, Sample, World, epoch
 from desk.floor.state import State
 from desk.people.models import Person
+from desk.stations.yard.knives import knives_of
 from desk.stations.yard.models import Holding, Movement
 from desk.stations.yard.stock import yard_of
 from standin.__main__ import NAMESPACE, write_history
@@ -133,7 +134,7 @@ class Demonstration(DeskCase):
         self.assertEqual([one.ticket for one in yard.news.gate], ["50999", "51000"])
         self.assertEqual(len(yard.aside), 1)
         self.assertGreater(len(yard.trip_counts[0]), 8)
-        self.assertTrue(all(knife.changed_at for knife in yard.knives()))
+        self.assertTrue(all(knife.changed_at for knife in knives_of(yard)))
         days = State(World.objects.get(), NOW).readings["wood_stock"].value
         self.assertTrue(6 < days < 16)
 

@@ -161,9 +161,9 @@ class Working(DeskCase):
         cover = self.open("cover:paper_chest")
         self.assertContains(cover, "computed: bone-dry contents of a chest")
         deeper = self.open("cover:paper_chest", "level_bd_t")
-        self.assertContains(deeper, "set: vessel, version 1, approved")
-        self.assertContains(deeper, "measured 14:30: pressure cell")
-        self.assertContains(deeper, "Back to cover in Machine chest")
+        self.assertSays(deeper, "set: vessel, version 1, approved")
+        self.assertSays(deeper, "measured 14:30: pressure cell")
+        self.assertSays(deeper, "Back to cover in Machine chest")
 
     def test_it_is_a_page_without_scripts(self):
         self.sign_in()

@@ -12,10 +12,11 @@ from desk.floor.models import Cook, Record
 from desk.floor.next_up import next_up
 from desk.floor.services import NotAllowedError, correct
 from desk.floor.state import State
+from desk.stations.yard.knives import STEPS, knives_of
 from desk.stations.yard.lots import Load, correct_lot, receive
 from desk.stations.yard.models import Classification, Holding, Lot, Movement, Op, Trip
 from desk.stations.yard.piles import survey, take_back
-from desk.stations.yard.stock import STEPS, yard_of
+from desk.stations.yard.stock import yard_of
 from desk.stations.yard.trace import cooks_of_lot, lots_of_cook
 from desk.stations.yard.work import classify, knife_step, log_trip, release_lot
 from stock.errors import DomainError
@@ -320,7 +321,7 @@ class Knives(YardCase):
             masses = [28, thick, 3156, 1209, 205, 63]
             at = NOW - timedelta(hours=hours)
             classify(self.world, self.people["tester"], "chipper_1", sum(masses), masses, at=at, form_key=self.key())
-        knife = self.yard().knives()[0]
+        knife = knives_of(self.yard())[0]
         self.assertGreater(knife.trend.value, 0)
         self.assertGreater(knife.trend.results["slope_pct_per_h"], 0)
 

@@ -13,13 +13,15 @@ from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.floor.station import stations
 from desk.frame.panels.attempt import attempt
+from desk.stations.yard.knives import knives_of
 from desk.stations.yard.models import Classification, Lot, Trip
 from desk.stations.yard.news import read_news
 from desk.stations.yard.pages import drawing
 from desk.stations.yard.pages.blend import attempt as try_blend
 from desk.stations.yard.pages.blend import hot_piles
 from desk.stations.yard.pages.chips import bars, effects, trend
-from desk.stations.yard.stock import source_name, sources, yard_of
+from desk.stations.yard.samples import source_name, sources
+from desk.stations.yard.stock import yard_of
 from desk.stations.yard.work import classify
 from stock.cooking.recipe import CookDef
 from stock.intake.bagasse import depith_stage
@@ -143,7 +145,7 @@ class Chips(YardCase):
     def test_a_chipper_without_a_change_has_no_trend(self):
         self.sample("chipper_1")
         yard = self.yard()
-        drawn = trend(yard, yard.knives()[0])
+        drawn = trend(yard, knives_of(yard)[0])
         self.assertEqual((drawn["points"], drawn["line"]), ([], ""))
 
     def test_a_source_is_sampled_once_a_moment(self):

@@ -3,8 +3,8 @@
 import numpy as np
 from scipy.integrate import solve_ivp
 
+from stock.cooking.alkali import NAOH_G_PER_MOL
 from stock.cooking.kinetics import KELVIN, _phase, _slope, start_ions
-from stock.cooking.liquor import NAOH_G_PER_MOL
 
 
 def stiff_end(times, celsius, charge_pct, sulphidity, liquor_to_wood, wood):

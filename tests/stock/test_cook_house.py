@@ -8,19 +8,13 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from stock.cooking.alkali import active_alkali, effective_alkali, liquor_cover, mixed_sulphidity
 from stock.cooking.case import COOK_CASES, CookCase, advise_cook
 from stock.cooking.charge import charge_sheet, refuse_overfull, usual
 from stock.cooking.decisions import ROWS as COOK_ROWS
 from stock.cooking.end_point import g_factor, h_factor
 from stock.cooking.follow import follow
-from stock.cooking.liquor import (
-    active_alkali,
-    effective_alkali,
-    liquor_cover,
-    liquor_fill,
-    liquor_ratio,
-    mixed_sulphidity,
-)
+from stock.cooking.liquor import liquor_fill, liquor_ratio
 from stock.cooking.relation import Relation, calibrate_bulk, fit_relation
 from stock.cooking.schedule import Leg, draw_of, earliest_steam, legs, planned_profile, profile_to_h, steam_curve
 from stock.cooking.sulphite import penetration_min, so2_charge, so2_to_fortify

@@ -5,8 +5,9 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from stock.cooking.alkali import alkali_as_na2o, alkali_as_naoh
 from stock.cooking.end_point import extra_min, h_factor, h_for_kappa, h_missed, h_rate, kappa_hatton, minutes_left_to_h
-from stock.cooking.liquor import alkali_as_na2o, alkali_as_naoh, black_liquor_fill_m3
+from stock.cooking.liquor import black_liquor_fill_m3
 from stock.cooking.titration import white_liquor_from_abc
 from stock.errors import DomainError
 from stock.working import recording

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from stock.book import METHODS
 from stock.errors import DomainError
-from stock.intake.chips import chip_class_percent, chip_steaming, kappa_spread, knife_hours_left
+from stock.intake.chip_classes import chip_class_percent, kappa_spread, knife_hours_left
+from stock.intake.chip_steaming import chip_steaming
 from stock.intake.debarking import (
     drum_residence,
     drum_throughput,

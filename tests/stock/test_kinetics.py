@@ -6,6 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from stock.cooking.alkali import NAOH_G_PER_MOL
 from stock.cooking.end_point import h_factor
 from stock.cooking.kinetics import (
     WOODS,
@@ -15,10 +16,9 @@ from stock.cooking.kinetics import (
     simulate_kraft,
     simulate_soda,
 )
-from stock.cooking.liquor import NAOH_G_PER_MOL
 from stock.cooking.slab import simulate_chip_slab
 from stock.errors import DomainError
-from stock.intake.chips import _SLAB_KAPPA, _SLAB_MM
+from stock.intake.chip_classes import _SLAB_KAPPA, _SLAB_MM
 from stock.working import recording
 from tests.stock.stiff import stiff_end
 

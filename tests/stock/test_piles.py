@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from stock.errors import DomainError
 from stock.intake.bagasse import depith_stage, dirt_removal, pith_removal_for_ratio, wet_bulk_storage
 from stock.intake.blend import Candidate, Limits, blend_green_feeds, choose_blend, feeder_speed
-from stock.intake.chips import CLASSES
+from stock.intake.chip_classes import CLASSES
 from stock.intake.piles import (
     Held,
     age_bands,

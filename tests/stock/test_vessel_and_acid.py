@@ -6,13 +6,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from stock.cooking.alkali import hydrosulphide, hydroxide, mixed_liquor
 from stock.cooking.end_point import cellulose_damage_rate, h_rate
-from stock.cooking.liquor import (
-    charge_with_black_liquor,
-    hydrosulphide,
-    hydroxide,
-    mixed_liquor,
-)
+from stock.cooking.liquor import charge_with_black_liquor
 from stock.cooking.sulphite import so2_pressure, sulphite_acid, sulphite_factor, sulphite_factor_for_kappa
 from stock.cooking.titration import white_liquor_from_abc
 from stock.cooking.vessel import cook_heat_balance, flash_steam, liquor_fit, tank_kappa

@@ -14,8 +14,6 @@ if TYPE_CHECKING:
     from desk.stations.cook.models import Step
     from desk.stations.cook.news import Done
 
-LIQUOR_NAME: Final = {"kraft": "white liquor", "soda": "caustic", "acid": "acid", "bisulphite": "bisulphite acid"}
-FILL_NAME: Final = {"kraft": "black liquor", "soda": "weak liquor or water"}
 WORDS: Final = {
     "chips": "chips in",
     "liquor": "cooking liquor in",
@@ -83,7 +81,7 @@ def names_of(recipe: Recipe, kind: str) -> tuple[str, ...]:
         return ("liquor_m3", "total_so2_pct", "combined_so2_pct")
     if kind == "liquor":
         own = ("liquor_m3", "strength_kg_per_m3_as_naoh")
-        return (*own, "sulphidity_pct") if recipe.school == "kraft" else own
+        return (*own, "sulphidity_pct") if recipe.practice.has_sulphide else own
     return {
         "chips": ("green_t", "moisture_pct"),
         "fill": ("fill_m3",),
@@ -183,9 +181,9 @@ def step_words(recipe: Recipe, kind: str, amounts: Amounts, text: str = "") -> s
             (amounts.total_so2_pct, "% SO2"), (amounts.combined_so2_pct, "% combined"),
         )  # fmt: skip
         strength = "".join(f", {value:.4g} {unit}" for value, unit in of_it if value is not None)
-        return f"{amount_text(amounts.liquor_m3, 'm³')} {LIQUOR_NAME[recipe.school]} in{strength}"
+        return f"{amount_text(amounts.liquor_m3, 'm³')} {recipe.practice.liquor} in{strength}"
     if kind == "fill" and amounts.fill_m3 is not None:
-        return f"{amount_text(amounts.fill_m3, 'm³')} {FILL_NAME.get(recipe.school, 'fill')} in"
+        return f"{amount_text(amounts.fill_m3, 'm³')} {recipe.practice.fill or 'fill'} in"
     if kind == "sample" and amounts.residual_kg_per_m3_as_naoh is not None:
         return f"liquor sampled, residual {amounts.residual_kg_per_m3_as_naoh:.1f} g/L NaOH"
     if kind == "note":

@@ -104,7 +104,7 @@ def _planned(house: House) -> list[Bar]:
 
 
 def _usual_legs(house: House, recipe: Recipe, start_min: float) -> list[Leg]:
-    charge = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+    charge = recipe.usual_charge_pct
     hold = hold_min(recipe, house.relation(recipe), charge, recipe.kappa_target)
     return legs(recipe, hold, start_min)
 
@@ -254,8 +254,7 @@ def room_for(house: House, followed: Followed) -> tuple[float | None, float]:
 
 def _liquor_short(house: House, recipe: Recipe, number: int) -> str:
     """Say which liquor is short for the next charge, '' where there is enough or nobody knows."""
-    kind = "white" if recipe.school == "kraft" else "caustic" if recipe.school == "soda" else "acid"
-    tank = house.part.tank(kind)  # type: ignore[arg-type]
+    tank = house.part.tank(recipe.practice.tank)
     reading = house.state.readings.get(tank.level) if tank else None
     if tank is None or reading is None:
         return ""

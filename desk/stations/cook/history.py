@@ -1,7 +1,6 @@
 """Bring a past into an empty cook house: cooks as they were charged, forecast by the relation of their day, blown and measured."""
 
 import csv
-import math
 from collections.abc import Iterable
 from dataclasses import asdict, replace
 from datetime import UTC, datetime, timedelta
@@ -18,8 +17,9 @@ from desk.stations.cook.bench import METHODS
 from desk.stations.cook.devices import Batch, reported
 from desk.stations.cook.learn import CALIBRATED
 from desk.stations.cook.models import Forecast, LiquorTest, RelationVersion, Result, Step
+from stock.cooking.alkali import charge_as_na2o
 from stock.cooking.kinetics import simulate_kraft, simulate_soda
-from stock.cooking.liquor import alkali_consumed_pct, charge_as_na2o
+from stock.cooking.liquor import alkali_consumed_pct
 from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation, calibrate_bulk, fit_relation
 from stock.cooking.schedule import planned_profile, profile_to_h
@@ -199,7 +199,7 @@ def _forecast(
 ) -> Forecast:
     charge, factor = float(row["charge_pct_naoh_on_wood"]), float(row["factor"])
     na2o = charge_as_na2o(charge_pct_naoh_on_wood=charge)
-    kappa = float(relation.alpha - relation.beta * math.log10(max(factor, 2.0)) * na2o**relation.n)
+    kappa = float(relation.kappa_at(relation.place(max(factor, 2.0), na2o)))
     said = relation.origin
     band = relation.band(Datum(factor, said), Datum(na2o, said)).value
     wet = float(row["moisture_frac"])
@@ -215,7 +215,7 @@ def _forecast(
         relation_words=relation.words,
         factor=factor,
         charge_pct_naoh_on_wood=charge,
-        sulphidity_frac=float(row["sulphidity"]) if recipe.school == "kraft" else None,
+        sulphidity_frac=float(row["sulphidity"]) if recipe.practice.has_sulphide else None,
         liquor_to_wood=ratio,
         kappa=kappa,
         half_kappa=band,
@@ -238,7 +238,7 @@ def _cooked(recipe: Recipe, relation: Relation, row: dict[str, str], factor: flo
         "species": recipe.wood,
         "bulk_ratio": relation.bulk_ratio,
     }
-    if recipe.school == "kraft":
+    if recipe.practice.has_sulphide:
         return simulate_kraft(sulphidity_frac=float(row["sulphidity"]), **given)
     return simulate_soda(**given)
 

@@ -298,7 +298,7 @@ class House:
         try:
             charge = self.charge(cook, recipe)["charge"].value
         except DomainError:
-            charge = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+            charge = recipe.usual_charge_pct
         return legs(recipe, hold_min(recipe, self.relation(recipe), round(charge, 3), cook.kappa_target), 0.0, marks)
 
     def sheet(self, recipe: Recipe, digester: Digester, typed: dict[str, Datum]) -> Sheet:
@@ -316,15 +316,14 @@ class House:
         if moisture is not None and moisture in readings:
             datum = self.state.reading(moisture)
             found["moisture_wet_frac"] = Datum(datum.value / 100, datum.origin)
-        if recipe.school == "kraft":
+        if recipe.practice.has_sulphide:
             found |= self.white
-        liquor = "white" if recipe.school == "kraft" else "caustic"
-        tank = self.part.tank("white" if liquor == "white" else "caustic")
+        tank = self.part.tank(recipe.practice.tank)
         if tank is not None and tank.strength in readings and "strength_kg_per_m3_as_naoh" not in found:
             found["strength_kg_per_m3_as_naoh"] = self.state.reading(tank.strength)
-        black = self.part.tank("black")
-        if recipe.school == "kraft" and black is not None and black.strength in readings:
-            found["fill_kg_per_m3_as_naoh"] = self.state.reading(black.strength)
+        filled = self.part.tank(recipe.practice.fill_tank) if recipe.practice.fill_tank else None
+        if filled is not None and filled.strength in readings:
+            found["fill_kg_per_m3_as_naoh"] = self.state.reading(filled.strength)
         return found
 
 
@@ -341,7 +340,7 @@ def hold_min(recipe: Recipe, relation: Relation, charge_pct: float, kappa_target
     try:
         return _hold(text, relation, charge_pct, kappa_target)
     except DomainError:
-        own = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+        own = recipe.usual_charge_pct
         return _hold(text, Relation.of(recipe), own, recipe.kappa_target)
 
 

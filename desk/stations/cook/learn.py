@@ -18,7 +18,8 @@ from desk.people.models import Person
 from desk.people.roles import MODEL
 from desk.stations.cook.house import house_of
 from desk.stations.cook.models import RelationVersion
-from stock.cooking.liquor import alkali_consumed_pct, charge_as_na2o
+from stock.cooking.alkali import charge_as_na2o
+from stock.cooking.liquor import alkali_consumed_pct
 from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation, calibrate_bulk, fit_relation, hatton_rows
 from stock.errors import DomainError
@@ -153,12 +154,15 @@ class Lesson:
 
 def forecast_of(relation: Relation, one: Past) -> float | None:
     """Return the kappa a relation gives a cook; no working, since a thousand are asked for."""
-    if relation.reference_factor:
-        decay = np.log(relation.reference_cook_kappa / relation.zero_kappa) / relation.reference_factor
-        return float(relation.zero_kappa * np.exp(decay * one.factor))
-    if one.alkali_pct_na2o is None or one.factor <= 1:
+    place = place_of(relation, one)
+    return None if place is None else float(relation.kappa_at(place))
+
+
+def place_of(relation: Relation, one: Past) -> float | None:
+    """Return where a cook lies along a relation's axis; None where its charge or its end is not known."""
+    if not relation.reference_factor and (one.alkali_pct_na2o is None or one.factor <= 1):
         return None
-    return float(relation.alpha - relation.beta * np.log10(one.factor) * one.alkali_pct_na2o**relation.n)
+    return relation.place(one.factor, one.alkali_pct_na2o)
 
 
 def study(state: State, recipe: Recipe, left_out: Collection[int] | None = None) -> Lesson:

@@ -8,7 +8,7 @@ from typing import Any, Final
 from desk.floor import clock
 from desk.floor.sheet_pdf import paper
 from desk.floor.state import State
-from desk.stations.cook.amounts import FILL_NAME, LIQUOR_NAME, step_words
+from desk.stations.cook.amounts import step_words
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from stock.cooking.recipe import Recipe
 from stock.units import readable
@@ -80,7 +80,7 @@ def sheet_lines(
         Line("Chips over the scale", "t", planned.get("green"), green),
         Line("Chip moisture", "%", _pct(given.get("moisture_wet_frac")), _pct(wet)),
         Line("Bone-dry chips", "BDt", planned.get("chips", given.get("bd_wood_t")), wood, 2),
-        Line(LIQUOR_NAME[recipe.school].capitalize(), "m³", planned.get("liquor"), liquor),
+        Line(recipe.practice.liquor.capitalize(), "m³", planned.get("liquor"), liquor),
     ]
     if recipe.is_sulphite:
         lines.append(Line("Total SO2 of the acid", "%", given.get("total_pct"), strength, 2))
@@ -97,7 +97,7 @@ def sheet_lines(
                 2,
             )
         )
-        lines.append(Line(FILL_NAME[recipe.school].capitalize(), "m³", planned.get("fill"), fill))
+        lines.append(Line(recipe.practice.fill.capitalize(), "m³", planned.get("fill"), fill))
     ratio = forecast.liquor_to_wood if forecast else None
     lines += [
         Line("Liquor to wood", "m³/BDt", given.get("liquor_to_wood"), ratio, 2),
@@ -105,8 +105,8 @@ def sheet_lines(
         Line("Heat to bring it up", "GJ", planned.get("heat"), None),
         Line("Steam for it", "t", planned.get("steam"), None),
         Line(
-            _aim_name(recipe),
-            _aim_unit(recipe),
+            f"{recipe.practice.factor[:1].upper()}{recipe.practice.factor[1:]} at the blow",
+            recipe.practice.unit,
             planned.get("aim"),
             forecast.factor if forecast else None,
             0,
@@ -137,14 +137,6 @@ def _on_wood(volume: float | None, strength: float | None, wood: float | None, f
     if volume is None or strength is None or not wood:
         return None
     return factor * volume * strength / wood
-
-
-def _aim_name(recipe: Recipe) -> str:
-    return {"acid": "S-factor", "bisulphite": "Heat factor"}.get(recipe.school, "H-factor") + " at the blow"
-
-
-def _aim_unit(recipe: Recipe) -> str:
-    return {"acid": "bar·h", "bisulphite": "h at 100 °C"}.get(recipe.school, "H")
 
 
 def sheet_pdf(state: State, number: int, lines: Sequence[Line], facts: dict[str, Any]) -> bytes:

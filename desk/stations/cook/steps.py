@@ -15,7 +15,7 @@ from desk.floor.services import check_moment, record_event, record_reading, requ
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import COOK, RECORD, SAMPLE
-from desk.stations.cook.amounts import FILL_NAME, LIQUOR_NAME, WORDS, Amounts, amount_text, refuse_amounts, step_words
+from desk.stations.cook.amounts import WORDS, Amounts, amount_text, refuse_amounts, step_words
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, as_json, house_of, recipe_of
 from desk.stations.cook.models import Charge, Forecast, Step
@@ -123,9 +123,9 @@ def sheet_words(recipe: Recipe, sheet: Sheet) -> str:
     chips = sheet.figures.get("chips") or sheet.figures["green"].data["bd_wood_t"].figure
     wood = chips.value if isinstance(chips, Figure) else sheet.figures["green"].data["bd_wood_t"].value
     liquor = sheet.value("liquor") or 0.0
-    words = f"{amount_text(wood, 'BDt')}, {amount_text(liquor, 'm³')} {LIQUOR_NAME[recipe.school]}"
+    words = f"{amount_text(wood, 'BDt')}, {amount_text(liquor, 'm³')} {recipe.practice.liquor}"
     if (fill := sheet.value("fill")) is not None:
-        words += f", {amount_text(fill, 'm³')} {FILL_NAME[recipe.school]}"
+        words += f", {amount_text(fill, 'm³')} {recipe.practice.fill}"
     return words
 
 
@@ -286,7 +286,7 @@ def forecast_row(house: House, followed: Followed, at: datetime) -> Forecast:
         relation_words=facts.relation.words[:200],
         factor=state.arriving,
         charge_pct_naoh_on_wood=None if recipe.is_sulphite else facts.charge.value,
-        sulphidity_frac=facts.sulphidity.value if recipe.school == "kraft" else None,
+        sulphidity_frac=facts.sulphidity.value if recipe.practice.has_sulphide else None,
         liquor_to_wood=facts.liquor_to_wood.value,
         kappa=state.kappa.value,
         half_kappa=state.kappa_half,

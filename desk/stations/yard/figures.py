@@ -1,8 +1,10 @@
 """Numbers of the yard found again by their key."""
 
 from desk.floor.state import State
+from desk.stations.yard.knives import knives_of
 from desk.stations.yard.models import Lot
-from desk.stations.yard.stock import lot_figure, yard_of
+from desk.stations.yard.readings import lot_figure
+from desk.stations.yard.stock import yard_of
 from stock.figure import Figure
 
 
@@ -29,7 +31,7 @@ def yard_figure(state: State, rest: str) -> Figure:
         return yard.class_figure(next(row for row in rows if row.pk == int(number)), of, f"{of}, % of the sample")
     if part == "lot":
         return lot_figure(Lot.objects.get(world=state.world, pk=int(name)))
-    found = next((one.trend for one in yard.knives() if one.chipper.id == name), None) if part == "knife" else None
+    found = next((one.trend for one in knives_of(yard) if one.chipper.id == name), None) if part == "knife" else None
     found = yard.trips_figure() if part == "trips" else found
     if found is None:
         raise LookupError(rest)

@@ -12,9 +12,9 @@ from desk.floor.services import stop_of
 from desk.floor.station import Past
 from desk.people.models import Person
 from desk.stations.yard.book import yard_part
+from desk.stations.yard.knives import STEPS
 from desk.stations.yard.lots import TESTED, Load, lot_row, weigh
 from desk.stations.yard.models import Classification, Holding, KnifeStep, Lot, Movement, Op, Trip
-from desk.stations.yard.stock import STEPS
 from desk.stations.yard.work import trip_words
 from stock.intake.piles import Held, chip, draw, lay, pile_loss
 

@@ -13,7 +13,8 @@ from desk.stations.yard.figures import yard_figure
 from desk.stations.yard.history import load_yard
 from desk.stations.yard.pages import overview
 from desk.stations.yard.panels import SAMPLING, YARD_PANELS
-from desk.stations.yard.stock import derived, yard_of
+from desk.stations.yard.readings import derived
+from desk.stations.yard.stock import yard_of
 from desk.stations.yard.tables import YARD_TABLES
 from desk.stations.yard.telling import due, places, series, sheet, story
 from desk.stations.yard.urls import urls

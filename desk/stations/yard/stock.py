@@ -5,26 +5,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
-from typing import Any, Final
+from typing import Any
 
-import numpy as np
 from django.db import connection
 
 from desk.floor import clock
 from desk.floor.models import epoch
-from desk.floor.reading import Reading
 from desk.floor.state import State
-from desk.stations.yard.models import Lot, Op
+from desk.stations.yard.models import Op
 from desk.stations.yard.news import SHIFTS_KEPT, News, Noted, Sampled, read_news
-from stock.errors import DomainError
+from desk.stations.yard.samples import source_name
 from stock.figure import Datum, Figure, Origin, figure, given
-from stock.intake.chips import Shares, chip_class_percent
-from stock.intake.definition import Chipper, PileDef, YardDef
-from stock.intake.metal import count_chart, lots_to_quarantine
+from stock.intake.definition import PileDef, YardDef
+from stock.intake.metal import lots_to_quarantine
 from stock.intake.piles import MONTH_S, Held, age_bands, in_order, pile_loss
-from stock.judge.here import Place
-from stock.judge.limits import Verdict, judge
-from stock.tag import Tag
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,24 +71,6 @@ class Pile:
     def mean(self, name: str) -> float:
         """Return the mean of a lot's property by mass."""
         return sum(lot.now_bdt * getattr(lot, name) for lot in self.lots) / self.bdt if self.bdt > 0 else 0.0
-
-
-@dataclass(frozen=True, slots=True)
-class KnifeSet:
-    """Where a chipper stands: hours on its knives, what was logged last, when to change."""
-
-    chipper: Chipper
-    changed_at: datetime | None
-    last_index: int | None
-    last_at: datetime | None
-    hours: float
-    trend: Figure | None
-    why_not: str
-
-    @property
-    def last_step(self) -> str:
-        """What was done last, in words; '' where nothing was."""
-        return "" if self.last_index is None else STEPS[self.last_index]
 
 
 class YardNow:
@@ -336,81 +312,6 @@ class YardNow:
         shown = figure("chip_class_percent", label, data, result=f"{name}_pct", decimals=2 if name == "fines" else 1)
         return replace(shown, key=f"yard:class.{row.pk}.{name}")
 
-    def knives(self) -> list[KnifeSet]:
-        """Return each chipper's knives: hours, last step, how long they have."""
-        return [self._knife(chipper) for chipper in self.part.chippers]
-
-    def _knife(self, chipper: Chipper) -> KnifeSet:
-        logged = [one for one in self.news.noted if one.tag == "knife" and one.subject == chipper.id]
-        steps = [(int(one.value), one.at) for one in logged if one.value < len(STEPS)]
-        changed = next((at for step, at in reversed(steps) if step == len(STEPS) - 1), None)
-        step, at = steps[-1] if steps else (None, None)
-        hours = (self.state.now - changed).total_seconds() / 3600 * RUNNING_SHARE if changed else 0.0
-        samples = [row for row in self.samples.get(chipper.id, []) if changed and row.at >= changed]
-        trend, why_not = None, "fewer than 3 samples since the change"
-        if changed and len(samples) >= 3:
-            try:
-                trend = self._wear(chipper, changed, samples)
-            except DomainError as error:
-                why_not = error.message
-        return KnifeSet(chipper, changed, step, at, hours, trend, why_not)
-
-    def _wear(self, chipper: Chipper, changed: datetime, samples: Sequence[Sampled]) -> Figure:
-        origin = Origin("entered", f"classifier, {chipper.name}, since the change of {changed:%d %b %H:%M}")
-        hours = [(row.at - changed).total_seconds() / 3600 * RUNNING_SHARE for row in samples]
-        thick = [shares_of(row).overthick_pct for row in samples]
-        data = {
-            "since_change_h": Datum(hours, origin),
-            "overthick_each_pct": Datum(thick, origin),
-            "limit_pct": Datum(self.part.chips.overthick_most_pct, self.state.set_origin("chip envelope")),
-        }
-        shown = figure("knife_hours_left", f"hours left on the knives of {chipper.name}", data)
-        return replace(shown, key=f"yard:knife.{chipper.id}")
-
-
-STEPS: Final = (
-    "stopped",
-    "stand-still seen, locked out, try-start proved dead",
-    "opened",
-    "knives changed, back in service",
-)
-# A chipper runs a little over half of the clock; its knives wear with the hours it runs.
-RUNNING_SHARE: Final = 0.55
-
-
-def shares_of(row: Sampled) -> Shares:
-    """Return a sample's shares."""
-    found: Shares = chip_class_percent(mass_by_class_g=np.array(row.masses_g), sample_mass_g=row.sample_g)
-    return found
-
-
-FEED: Final = "feed"  # the sample of what runs to the digesters
-
-
-def feeds(part: YardDef) -> dict[str, str]:
-    """Return where the chips that run to each stream are sampled: stream and source."""
-    streams = list(dict.fromkeys(pile.stream for pile in part.piles if pile.feeds and pile.form == "chips"))
-    return {name: FEED if index == 0 else f"{FEED}-{name}"[:40] for index, name in enumerate(streams)}
-
-
-def source_name(part: YardDef, source: str) -> str:
-    """Return where a chip sample was taken, in words."""
-    names = {chipper.id: chipper.name for chipper in part.chippers}
-    names |= {material.id: material.name for material in part.materials}
-    own = feeds(part)
-    names |= {
-        name: "chips to the digesters" if len(own) < 2 else f"chips of {stream.replace('_', ' ')}"
-        for stream, name in own.items()
-    }
-    return names.get(source, source)
-
-
-def sources(part: YardDef) -> list[tuple[str, str]]:
-    """Return every place chips are sampled."""
-    chips = [material.id for material in part.materials if material.form == "chips"]
-    listed = (*feeds(part).values(), *(one.id for one in part.chippers), *chips)
-    return [(name, source_name(part, name)) for name in listed]
-
 
 def yard_of(state: State) -> YardNow:
     """Return the yard of a state, read once; LookupError where the line has none."""
@@ -420,73 +321,3 @@ def yard_of(state: State) -> YardNow:
         state.kept["yard"] = YardNow(state)
     found: YardNow = state.kept["yard"]
     return found
-
-
-def derived(state: State) -> list[Reading]:
-    """Return the readings the yard works out: days of stock, trips, the newest chip sample of the feed."""
-    if state.line.yard is None:
-        return []
-    yard = yard_of(state)
-    lies = any(pile.lots for pile in yard.piles.values())
-    sampled = feeds(yard.part)
-    found = []
-    for tag in state.line.tags:
-        if not tag.computed:
-            continue
-        if tag.reads == "trips":
-            if yard.trips or yard.trip_counts[0]:
-                found.append(_trip_reading(yard, tag))
-            continue
-        stream = Place(state, state.line.part(tag.of)).stream.id
-        if tag.reads == "stock" and lies:
-            found.append(_reading(tag, yard.stock_figure(stream, tag.name), state.now))
-        newest = next(iter(yard.samples.get(sampled.get(stream, ""), [])), None)
-        if tag.reads in CLASSED and newest is not None:
-            found.append(_reading(tag, yard.class_figure(newest, tag.reads, tag.name), newest.at))
-    return found
-
-
-CLASSED: Final = frozenset({"overthick", "pins", "fines"})
-
-
-def _reading(tag: Tag, shown: Figure, at: datetime) -> Reading:
-    origin = Origin("computed", shown.method.title.lower() if shown.method else tag.instrument, at)
-    return Reading(tag, shown.value, at, origin, judge(tag, shown.value), "", shown)
-
-
-def _trip_reading(yard: YardNow, tag: Tag) -> Reading:
-    """Judge the shift's trips by the count chart where there is history enough, else by the fixed band."""
-    before, count = yard.trip_counts
-    origin = Origin(
-        "entered", f"the log of the shift; {sum(before)} trips in the {len(before)} shifts before", yard.state.now
-    )
-    verdict = judge(tag, count)
-    if len(before) >= 8:
-        upper = count_chart(trips_each_count=np.array(before)).upper_count
-        over = count - upper
-        verdict = (
-            Verdict("act", "high", over, f"more than the {upper:.1f} that are still usual in a shift")
-            if over > 0
-            else Verdict("ok", "", 0.0, "usual")
-        )
-    return Reading(tag, float(count), yard.state.now, origin, verdict)
-
-
-def lot_figure(lot: Lot) -> Figure:
-    """Return a lot's bone-dry mass with its working, down to the samples."""
-    who = f", booked by {lot.by.short_name}" if lot.by_id else ", just now"
-    weighed = Origin("entered", f"weighbridge{who}", lot.received_at)
-    net = figure(
-        "net_mass_t",
-        "net mass",
-        {"gross_t": Datum(lot.gross_t, weighed), "tare_t": Datum(lot.tare_t, weighed)},
-        decimals=2,
-    )
-    each = Datum(
-        [value / 100 for value in lot.moistures_pct],
-        Origin("entered", f"{len(lot.moistures_pct)} samples", lot.received_at),
-    )
-    moisture = figure("moisture_of_replicates", "moisture", {"each_moisture_frac": each}, decimals=4)
-    data = {"green_mass_t": net.as_datum(), "moisture_wet_frac": moisture.as_datum()}
-    shown = figure("bone_dry_mass_t", f"bone-dry in lot {lot.number}", data, decimals=2, unit="BDt")
-    return replace(shown, key=f"yard:lot.{lot.pk}") if lot.pk else shown

@@ -13,7 +13,7 @@ from desk.stations.yard.lots import TESTED, Load, receive
 from desk.stations.yard.models import Classification, Lot, Op, Trip
 from desk.stations.yard.piles import chip_logs, draw_from, survey
 from desk.stations.yard.work import classify, log_trip
-from stock.intake.chips import CLASSES
+from stock.intake.chip_classes import CLASSES
 
 
 def _refuse_future(at: Any) -> None:

@@ -9,8 +9,9 @@ from django.utils import timezone
 from desk.floor.due import Item
 from desk.floor.state import State
 from desk.floor.station import Told
+from desk.stations.yard.knives import RUNNING_SHARE, STEPS, KnifeSet, knives_of
 from desk.stations.yard.models import Lot
-from desk.stations.yard.stock import RUNNING_SHARE, STEPS, KnifeSet, YardNow, yard_of
+from desk.stations.yard.stock import YardNow, yard_of
 from stock.figure import Datum, Origin
 
 
@@ -35,7 +36,7 @@ def _gate(yard: YardNow) -> list[Item]:
 
 
 def _knives(yard: YardNow) -> list[Item]:
-    return [item for knife in yard.knives() if (item := _knife(yard, knife)) is not None]
+    return [item for knife in knives_of(yard) if (item := _knife(yard, knife)) is not None]
 
 
 def _knife(yard: YardNow, knife: KnifeSet) -> Item | None:
@@ -110,7 +111,7 @@ def sheet(state: State) -> list[tuple[str, list[str]]]:
     rows += [f"Set aside: lot {lot}" for lot in yard.aside]
     rows += [
         f"{knife.chipper.name}: {knife.hours:.0f} h on the knives"
-        for knife in yard.knives()
+        for knife in knives_of(yard)
         if knife.changed_at is not None
     ]
     if yard.news.gate:

@@ -15,11 +15,13 @@ from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import CORRECT, RECORD
 from desk.stations.yard.book import tell, yard_part
+from desk.stations.yard.knives import STEPS, knives_of
 from desk.stations.yard.models import BlendPlan, Classification, KnifeStep, Lot, Release, Trip
-from desk.stations.yard.stock import STEPS, source_name, yard_of
+from desk.stations.yard.samples import source_name
+from desk.stations.yard.stock import yard_of
 from stock.errors import DomainError
 from stock.intake.blend import Blend
-from stock.intake.chips import chip_class_percent
+from stock.intake.chip_classes import chip_class_percent
 
 
 def log_trip(
@@ -88,7 +90,7 @@ def knife_step(
     except LookupError:
         raise ValidationError({"chipper": f"there is no chipper {chipper_id[:40]!r}"}) from None
     state = State(world)
-    last = next((one for one in yard_of(state).knives() if one.chipper.id == chipper_id), None)
+    last = next((one for one in knives_of(yard_of(state)) if one.chipper.id == chipper_id), None)
     done = last.last_index if last and last.last_index is not None else len(STEPS) - 1
     due = (done + 1) % len(STEPS)
     if step != due:

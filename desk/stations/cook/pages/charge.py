@@ -17,7 +17,7 @@ from desk.frame.forms import Field, key_of, maybe, moment, moment_ahead, number,
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import COOK
-from desk.stations.cook.amounts import FILL_NAME, LIQUOR_NAME, Amounts, step_words
+from desk.stations.cook.amounts import Amounts, step_words
 from desk.stations.cook.board import board_of
 from desk.stations.cook.house import House, hold_min, house_of, recipe_of
 from desk.stations.cook.models import Charge, Forecast, Result, Step
@@ -59,7 +59,7 @@ def offered(recipe: Recipe) -> tuple[Typed, ...]:
     """Return the fields a school's sheet is typed in."""
     if recipe.is_sulphite:
         return ACID
-    return tuple(row for row in ALKALINE if recipe.school == "kraft" or row[0] != "sulphidity_frac")
+    return tuple(row for row in ALKALINE if recipe.practice.has_sulphide or row[0] != "sulphidity_frac")
 
 
 def chosen(house: House, asked: Mapping[str, Any]) -> tuple[Digester, Recipe]:
@@ -149,7 +149,7 @@ def worked(house: House, digester: Digester, recipe: Recipe, typed: Mapping[str,
 
 def schedule_words(house: House, recipe: Recipe, values: Mapping[str, Datum]) -> str:
     """Say how a charge is cooked, leg by leg."""
-    alkali = 0.0 if recipe.is_sulphite else recipe.alkali.charge_pct_naoh_on_wood
+    alkali = recipe.usual_charge_pct
     charge = values["charge_pct_naoh_on_wood"].value if "charge_pct_naoh_on_wood" in values else alkali
     kappa = values["kappa_target_kappa"].value if "kappa_target_kappa" in values else recipe.kappa_target
     hold = hold_min(recipe, house.relation(recipe), charge, kappa)
@@ -167,9 +167,9 @@ def schedule_words(house: House, recipe: Recipe, values: Mapping[str, Datum]) ->
 def sheet_label(recipe: Recipe, name: str, sheet: Sheet) -> str:
     """Name a figure of the sheet as its school does."""
     if name == "liquor":
-        words = LIQUOR_NAME[recipe.school]
+        words = recipe.practice.liquor
     elif name == "fill":
-        words = FILL_NAME[recipe.school]
+        words = recipe.practice.fill
     else:
         words = sheet.figures[name].label
     return f"{words[:1].upper()}{words[1:]}"

@@ -67,7 +67,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "may_record": signed_in(request).may(RECORD),
         "may_correct": signed_in(request).may(CORRECT),
         "refused": refused,
-        "letter": {"acid": "S", "bisulphite": "R"}.get(recipe.school, "H"),
+        "letter": recipe.practice.letter,
     }
     return render_page(request, state, "cook/done.html", context, here=house.station, status=422 if refused else 200)
 

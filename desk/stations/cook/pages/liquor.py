@@ -22,7 +22,7 @@ from desk.stations.cook.models import LiquorTest
 from desk.stations.cook.pages.drawing import draw_trend
 from desk.stations.cook.pages.overview import cook_context
 from desk.stations.plain.page import station_context
-from stock.cooking.liquor import alkali_as_na2o
+from stock.cooking.alkali import alkali_as_na2o
 from stock.cooking.recipe import Tank
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
@@ -62,15 +62,7 @@ class Shown:
 
 def kinds(house: House) -> list[str]:
     """Return the liquors this house titrates."""
-    schools = {recipe.school for recipe in house.part.recipes}
-    found = []
-    if "kraft" in schools:
-        found += ["white", "green", "black"]
-    if "soda" in schools:
-        found += ["caustic"] + ([] if "black" in found else ["black"])
-    if schools & {"acid", "bisulphite"}:
-        found.append("acid")
-    return found
+    return list(dict.fromkeys(kind for recipe in house.part.recipes for kind in recipe.practice.titrated))
 
 
 def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpResponse:
@@ -187,11 +179,8 @@ def draw_of(house: House, tank: Tank) -> Datum | None:
     """Return what the cooks take of a tank's liquor on average: the sheet of each recipe over its rhythm."""
     total, words = 0.0, []
     name = {"white": "liquor", "caustic": "liquor", "acid": "liquor", "black": "fill"}[tank.liquor]
-    schools = {"white": ("kraft",), "caustic": ("soda",), "acid": ("acid", "bisulphite"), "black": ("kraft",)}[
-        tank.liquor
-    ]
     for recipe in house.part.recipes:
-        if recipe.school not in schools:
+        if tank.liquor not in recipe.practice.tanks:
             continue
         own = [one for one in house.part.digesters if one.recipes[0] == recipe.id]
         turn = turn_min(house, recipe)

@@ -143,9 +143,8 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
 def _readings(state: State, readings: list[Any], recipe: Recipe) -> list[Any]:
     """Return what is measured in the cook house, what is off first, then what belongs to this recipe."""
     own = {recipe.kappa_tag, recipe.residual_tag, recipe.rejects_tag}
-    kinds = {"kraft": ("white", "black"), "soda": ("caustic",)}.get(recipe.school, ("acid",))
     for tank in state.line.cook.tanks:
-        if tank.liquor in kinds:
+        if tank.liquor in recipe.practice.tanks:
             own |= {tank.level, tank.strength}
     return sorted(
         [one for one in readings if one.verdict.level != "ok" or one.tag.id in own or one.tag.of == recipe.blow_to],

@@ -15,13 +15,12 @@ from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import MODEL, who_may
 from desk.stations.cook.house import house_of
-from desk.stations.cook.learn import Lesson, accept_relation, forecast_of, study
+from desk.stations.cook.learn import Lesson, accept_relation, forecast_of, place_of, study
 from desk.stations.cook.models import RelationVersion
 from desk.stations.cook.pages.done import chosen_recipe
 from desk.stations.cook.pages.drawing import draw_scatter
 from desk.stations.cook.pages.overview import cook_context
 from stock.cooking.recipe import Recipe
-from stock.cooking.relation import Relation
 from stock.errors import DomainError
 
 LISTED: Final = 12
@@ -96,8 +95,9 @@ def compared(recipe: Recipe, lesson: Lesson) -> list[Compared]:
 
     rows = [Compared("Misses by", "kappa", 2, lesson.spread(now), lesson.spread(then))]
     if recipe.is_sulphite:
-        unit = "bar·h" if recipe.school == "acid" else "h at 100 °C"
-        rows.append(both("reference_factor", unit, 1, f"Factor for kappa {recipe.acid.reference_cook_kappa:g}"))
+        rows.append(
+            both("reference_factor", recipe.practice.unit, 1, f"Factor for kappa {recipe.acid.reference_cook_kappa:g}")
+        )
     else:
         rows += [
             both("alpha", "", 1, "Intercept α"),
@@ -112,41 +112,20 @@ def compared(recipe: Recipe, lesson: Lesson) -> list[Compared]:
     return rows
 
 
-def _place(relation: Relation, one: Any) -> float | None:
-    """Return where a cook lies along the relation's axis."""
-    if relation.reference_factor:
-        return float(one.factor)
-    if one.alkali_pct_na2o is None or one.factor <= 1:
-        return None
-    return float(np.log10(one.factor) * one.alkali_pct_na2o**relation.n)
-
-
 def _fit_chart(recipe: Recipe, lesson: Lesson) -> dict[str, Any] | None:
     relation = lesson.relation or lesson.in_force
     used = {one.number for one in lesson.used}
     points = []
     for one in lesson.cooks:
-        place = _place(relation, one)
+        place = place_of(relation, one)
         if place is not None:
             points.append((place, one.kappa, "used" if one.number in used else "out"))
     if len(points) < 3:
         return None
     xs = np.linspace(min(p[0] for p in points), max(p[0] for p in points), 24)
-    if relation.reference_factor:
-        decay = np.log(relation.reference_cook_kappa / relation.zero_kappa) / relation.reference_factor
-        line = relation.zero_kappa * np.exp(decay * xs)
-        half = np.full_like(xs, 2 * relation.spread_kappa)
-        name = "S-factor, bar·h" if recipe.school == "acid" else "heat factor, h at 100 °C"
-    else:
-        line = relation.alpha - relation.beta * xs
-        half = np.full_like(xs, 2 * relation.spread_kappa)
-        if relation.cooks >= 8:
-            half = (
-                1.96
-                * relation.spread_kappa
-                * np.sqrt(1 + 1 / relation.cooks + (xs - relation.mean_x) ** 2 / relation.sum_squares)
-            )
-        name = f"log H × alkali^{relation.n:g}"
+    line, half = relation.kappa_at(xs), relation.half_at(xs)
+    practice = recipe.practice
+    name = f"{practice.factor}, {practice.unit}" if practice.is_acid else f"log H × alkali^{relation.n:g}"
     lines = [
         ("fit", list(zip(xs, line, strict=True))),
         ("band", list(zip(xs, line + half, strict=True))),

@@ -9,7 +9,7 @@ from desk.floor.models import Cook
 from desk.frame.forms import Field, maybe
 from desk.frame.page import signed_in
 from desk.people.roles import RECORD
-from desk.stations.cook.amounts import FILL_NAME, LIQUOR_NAME, Amounts
+from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House
 from desk.stations.cook.news import Done
@@ -77,10 +77,10 @@ def step_forms(
 
 
 def _labels(recipe: Recipe, cook: Cook, kind: str) -> tuple[str, str]:
-    liquor = LIQUOR_NAME[recipe.school]
+    liquor = recipe.practice.liquor
     return {
         "liquor": (f"{liquor[:1].upper()}{liquor[1:]} in", f"Log {liquor}"),
-        "fill": (f"Fill, {FILL_NAME.get(recipe.school, 'water')}", "Log the fill"),
+        "fill": (f"Fill, {recipe.practice.fill or 'water'}", "Log the fill"),
         "steam": ("Steam on", f"Log steam on cook {cook.number}"),
         "sample": ("Liquor sample", "Log the sample"),
         "relief": ("Relief", f"Log relief of cook {cook.number}"),
@@ -108,14 +108,14 @@ def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, 
     if kind == "liquor":
         strength = given.get("strength_kg_per_m3_as_naoh", recipe.alkali.liquor_kg_per_m3_as_naoh)
         fields = [
-            Field("liquor_m3", f"{LIQUOR_NAME[recipe.school].capitalize()}, m³", text(wanted.get("liquor")), "m³"),
+            Field("liquor_m3", f"{recipe.practice.liquor.capitalize()}, m³", text(wanted.get("liquor")), "m³"),
             Field("strength_kg_per_m3_as_naoh", "Its effective alkali, g/L NaOH", text(strength), "g/L NaOH"),
         ]
-        if recipe.school == "kraft":
+        if recipe.practice.has_sulphide:
             fields.append(Field("sulphidity_pct", "Its sulphidity, %", text(given.get("sulphidity_frac"), 100), "%"))
         return tuple(fields)
     if kind == "fill":
-        return (Field("fill_m3", f"{FILL_NAME[recipe.school].capitalize()}, m³", text(wanted.get("fill")), "m³"),)
+        return (Field("fill_m3", f"{recipe.practice.fill.capitalize()}, m³", text(wanted.get("fill")), "m³"),)
     if kind == "sample":
         return (Field("residual_kg_per_m3_as_naoh", "Residual alkali, g/L NaOH", "", "g/L NaOH"),)
     if kind == "chips":

@@ -87,7 +87,7 @@ def _fields(recipe: Recipe, base: Trial, typed: Mapping[str, Any]) -> list[Field
         offered.append(("total_pct", "Total SO2 of the acid", "%"))
     else:
         offered.append(("charge_pct", "Charge", "% NaOH on wood"))
-    if recipe.school == "kraft":
+    if recipe.practice.has_sulphide:
         offered.append(("sulphidity_pct", "Sulphidity", "%"))
     if recipe.wood in OTHER and not recipe.is_sulphite:
         offered.append(("other_pct", f"{OTHER[recipe.wood].capitalize()} in the chips", "%"))
@@ -218,7 +218,7 @@ def _kinetic_mixed(recipe: Recipe, then: CookFacts, end_min: float, trial: Trial
             "species": wood,
             "bulk_ratio": then.relation.bulk_ratio if wood == recipe.wood else 1.0,
         }
-        if recipe.school == "kraft":
+        if recipe.practice.has_sulphide:
             one = simulate_kraft(sulphidity_frac=then.sulphidity.value, **given)
         else:
             one = simulate_soda(**given)

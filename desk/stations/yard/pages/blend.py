@@ -17,11 +17,13 @@ from desk.frame.page import page as render_page
 from desk.people.roles import RECORD
 from desk.stations.yard.models import BlendPlan
 from desk.stations.yard.pages.overview import acting, yard_context
-from desk.stations.yard.stock import LotHeld, Pile, YardNow, feeds, yard_of
+from desk.stations.yard.samples import feeds
+from desk.stations.yard.stock import LotHeld, Pile, YardNow, yard_of
 from desk.stations.yard.work import accept_blend
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.blend import Aim, Binding, Blend, Candidate, Limits, choose_blend
+from stock.intake.chips import packed_bdt
 
 FIELDS: Final = (
     ("hours", "For the next", "h", 1.0, 72.0),
@@ -177,8 +179,8 @@ def _named(yard: YardNow, binding: Binding) -> Binding:
 def _most(yard: YardNow, pile: Pile) -> float:
     """Return the most a pile's feeder carries, BDt/h."""
     species = yard.part.of_species(pile.part.species)
-    return (
-        (pile.part.feeder_most_m3_per_h or 0) * species.basic_density_kg_per_m3 * pile.part.solid_volume_factor / 1000
+    return packed_bdt(
+        pile.part.feeder_most_m3_per_h or 0, species.basic_density_kg_per_m3, pile.part.solid_volume_factor
     )
 
 

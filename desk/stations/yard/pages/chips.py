@@ -15,25 +15,16 @@ from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import attempt, stand
 from desk.frame.plot import Scale, line
 from desk.people.roles import CORRECT
+from desk.stations.yard.knives import RUNNING_SHARE, STEPS, KnifeSet, knives_of
 from desk.stations.yard.models import Classification
 from desk.stations.yard.news import Sampled
 from desk.stations.yard.pages.overview import acting, in_band, yard_context
 from desk.stations.yard.panels import YARD_PANELS
-from desk.stations.yard.stock import (
-    FEED,
-    RUNNING_SHARE,
-    STEPS,
-    KnifeSet,
-    YardNow,
-    feeds,
-    shares_of,
-    source_name,
-    sources,
-    yard_of,
-)
+from desk.stations.yard.samples import FEED, feeds, shares_of, source_name, sources
+from desk.stations.yard.stock import YardNow, yard_of
 from desk.stations.yard.work import LOCK_CHECKS, LOCKING, classify, correct_class, knife_step
 from stock.figure import Datum, Figure, Origin, figure
-from stock.intake.chips import CLASSES
+from stock.intake.chip_classes import CLASSES
 from stock.intake.decisions import of_recipe
 from stock.intake.definition import Envelope
 from stock.intake.unit import Logs
@@ -98,8 +89,8 @@ def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) 
         "may_correct": signed_in(request).may(CORRECT),
         "bars": bars(yard, newest) if newest else [],
         "effects": effects(place, yard, newest) if newest else [],
-        "trends": [trend(yard, knife) for knife in yard.knives()],
-        "knives": [(knife, due_step(knife)) for knife in yard.knives()],
+        "trends": [trend(yard, knife) for knife in knives_of(yard)],
+        "knives": [(knife, due_step(knife)) for knife in knives_of(yard)],
         "steps": STEPS,
         "locking": LOCKING,
         "checks": LOCK_CHECKS,

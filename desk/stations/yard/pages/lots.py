@@ -17,7 +17,8 @@ from desk.stations.yard.lots import TESTED, Load, Weighed, correct_lot, receive,
 from desk.stations.yard.models import Lot, Movement, Op
 from desk.stations.yard.pages.overview import acting, yard_context
 from desk.stations.yard.panels import SAMPLING
-from desk.stations.yard.stock import lot_figure, yard_of
+from desk.stations.yard.readings import lot_figure
+from desk.stations.yard.stock import yard_of
 from desk.stations.yard.trace import cooks_of_lot
 from stock.errors import DomainError
 
