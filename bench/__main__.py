@@ -3,7 +3,6 @@
 import os
 import shutil
 import sqlite3
-import statistics
 import sys
 import time
 from collections.abc import Callable
@@ -13,23 +12,8 @@ from pathlib import Path
 import django
 
 MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
-
-
-def best(call: Callable[[], object], repeats: int, number: int = 1) -> float:
-    """Return the median of the better half of the repeats, seconds for one call."""
-    times = []
-    for _ in range(repeats):
-        start = time.perf_counter()
-        for _ in range(number):
-            call()
-        times.append((time.perf_counter() - start) / number)
-    return statistics.median(sorted(times)[: max(1, repeats // 2)])
-
-
-def report(name: str, ours: float, base: float, aim: str, scale: float = 1e3, unit: str = "ms") -> None:
-    print(
-        f"{name:44} {ours * scale:9.3f} {unit:3}  bare {base * scale:9.3f} {unit:3}  ratio {ours / base:5.2f}  aim {aim}"
-    )
+from bench.core import chip_blend, kinetics, relation
+from bench.measure import best, report
 
 
 def balance() -> None:
@@ -135,98 +119,6 @@ def pages() -> None:
         client.get("/live/")
 
     report("page Line after a change", best(cold, 20), empty, "(once a change and process)")
-
-
-def chip_blend() -> None:
-    """Choosing a blend among twenty lots in four piles, against SciPy's bare linear programme over their shares."""
-    import numpy as np
-    from scipy.optimize import linprog
-
-    from stock.intake.blend import Candidate, Limits, choose_blend
-
-    rng = np.random.default_rng(20)
-    lots = [
-        Candidate(
-            f"L{i}",
-            "abcd"[i % 4],
-            20.0,
-            float(40 - i),
-            float(rng.uniform(0.44, 0.52)),
-            1.0,
-            0.5,
-            "alder" if i % 4 else "spruce",
-        )
-        for i in range(20)
-    ]
-    limits = Limits(moisture_least_frac=0.45, moisture_most_frac=0.51, species_most_frac={"spruce": 0.1})
-    ours = best(lambda: choose_blend(lots, 11.1, 8, limits), 20)
-    ages = np.array([lot.age_d for lot in lots])
-    u = np.array([lot.moisture_frac / (1 - lot.moisture_frac) for lot in lots])
-    bare = best(
-        lambda: linprog(
-            -ages, A_ub=[u, -u], b_ub=[0.51 / 0.49, -0.45 / 0.55], A_eq=[np.ones(20)], b_eq=[1], bounds=(0, 0.25)
-        ),
-        20,
-    )
-    report("chip blend of 20 lots", ours, bare, "under 200 ms; bare has no order of lots")
-
-
-def kinetics() -> None:
-    """One cook through three phases against SciPy's stiff solver at tight tolerance."""
-    import numpy as np
-
-    from stock.cooking.kinetics import WOODS, kappa_of, simulate_kraft
-    from tests.stock.stiff import stiff_end
-
-    times, celsius = np.array([0.0, 90.0, 190.0]), np.array([80.0, 170.0, 170.0])
-    for species, charge, sulphidity in (("softwood", 18.5, 0.30), ("hardwood", 17.4, 0.26), ("bagasse", 14.0, 0.0)):
-        wood = WOODS[species]
-
-        def ours() -> float:
-            return simulate_kraft(  # type: ignore[no-any-return]
-                times_min=times,
-                temperatures_c=celsius,
-                effective_alkali_pct_naoh_on_wood=charge,  # noqa: B023
-                sulphidity_frac=sulphidity,  # noqa: B023
-                liquor_to_wood=4.0,
-                species=species,  # noqa: B023
-            ).kappa
-
-        def stiff() -> float:
-            end = stiff_end(times, celsius, charge, sulphidity, 4.0, wood)  # noqa: B023
-            return kappa_of(end[0], end[1], wood)  # noqa: B023
-
-        apart = abs(ours() - stiff())
-        aim = f"under 20 ms, a fifth of bare; {apart:.4f} kappa apart, aim 0.1"
-        report(f"kinetics of one cook, {species}", best(ours, 20), best(stiff, 4), aim)
-
-
-def relation() -> None:
-    """The mill's relation fitted on 2,000 cooks, against one bare least-squares line through them."""
-    import numpy as np
-
-    from stock.cooking.relation import fit_relation
-    from stock.line.load import load_definition
-
-    recipe = load_definition(MILL).cook.recipes[0]
-    rng = np.random.default_rng(20)
-    alkali, factor = rng.uniform(12.5, 14.5, 2000), rng.uniform(600, 1000, 2000)
-    kappa = 146.0 - 6.1 * np.log10(factor) * alkali**0.76 + rng.normal(0, 0.6, 2000)
-    cooks = [
-        {
-            "factor": float(h),
-            "alkali_pct_na2o": float(a),
-            "kappa": float(k),
-            "yield_pct": 52 + 0.16 * (float(k) - 18),
-            "used_pct": 14.0 + 0.02 * float(k),
-        }
-        for h, a, k in zip(factor, alkali, kappa, strict=True)
-    ]
-    x = np.log10(factor) * alkali**0.76
-    bare = best(lambda: np.polyfit(x, kappa, 1), 20)
-    report(
-        "relation fitted on 2000 cooks", best(lambda: fit_relation(recipe, cooks, 2, "bench"), 10), bare, "under 500 ms"
-    )
 
 
 def eight_digesters(folder: Path) -> Path:

@@ -1,7 +1,7 @@
 """Keeping a row: one transaction, its line in the log linked to it, the same answer to a form sent twice everywhere."""
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import Any, Final, TypeVar
 
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, models, transaction
@@ -75,10 +75,13 @@ def made_from(row: Any) -> "models.QuerySet[Record]":
     return found
 
 
+WHY_WANTED: Final = "say why, so that the next shift understands"
+
+
 def need_why(why: str) -> str:
     """Return the reason of a correction; ValidationError where none is given."""
     if not why.strip():
-        raise ValidationError({"why": "say why, so that the next shift understands"})
+        raise ValidationError({"why": WHY_WANTED})
     return why.strip()[:200]
 
 

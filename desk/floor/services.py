@@ -9,7 +9,7 @@ from django.db import IntegrityError, connection, transaction
 from django.db.models import Model
 
 from desk.floor import clock
-from desk.floor.keeping import keep, line_key, sent_before, source_of
+from desk.floor.keeping import WHY_WANTED, keep, line_key, sent_before, source_of
 from desk.floor.models import Order, Record, World
 from desk.floor.station import Correction, stations
 from desk.mill.selectors import line_of, solve
@@ -147,7 +147,7 @@ def correct(record: Record, person: Person, *, value: float | None, text: str, r
     """
     require(person, CORRECT)
     if not reason.strip():
-        raise ValidationError({"reason": "say why, so that the next shift understands"})
+        raise ValidationError({"reason": WHY_WANTED})
     if record.kind == Record.Kind.READING and value is not None and (made := _corrected_at_its_source(record)):
         return made(record, person, value, reason.strip(), form_key)
     level = record.level

@@ -73,7 +73,7 @@ def maybe(text: Any, name: str, label: str) -> float | None:
 
 
 _MOMENT = re.compile(
-    r"(?:(?P<day>yesterday|today|\d{4}-\d{2}-\d{2}|\d{1,2} [a-z]{3,9})[ ,]+)?(?:at )?(?P<h>\d{1,2})[:.](?P<m>\d{2})",
+    r"(?:(?P<day>yesterday|today|tomorrow|\d{4}-\d{2}-\d{2}|\d{1,2} [a-z]{3,9})[ ,]+)?(?:at )?(?P<h>\d{1,2})[:.](?P<m>\d{2})",
     re.IGNORECASE,
 )
 AS_TYPED = "a time such as 14:05, or with its day: yesterday 22:10, 25 Nov 22:10"
@@ -99,6 +99,8 @@ def _moment_of(state: State, text: str) -> tuple[datetime, bool]:
     day = (found["day"] or "").lower()
     if day == "yesterday":
         at -= timedelta(days=1)
+    elif day == "tomorrow":
+        at += timedelta(days=1)
     elif day not in ("", "today"):
         try:
             said = date.fromisoformat(day) if "-" in day else _day_of(day, local)

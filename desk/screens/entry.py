@@ -12,7 +12,7 @@ from desk.floor.services import NotAllowedError, record_reading
 from desk.floor.state import State
 from desk.floor.station import stations
 from desk.frame.alike import new_key
-from desk.frame.forms import moment, words_of
+from desk.frame.forms import key_of, moment, words_of
 from desk.frame.page import on_line, signed_in
 from desk.people.roles import RECORD
 from stock.book import METHODS
@@ -61,7 +61,7 @@ def record(request: HttpRequest, state: State) -> HttpResponse:
             understood.tag.id,
             understood.value,
             at=at,
-            form_key=request.POST.get("form_key", "")[:40] or new_key(),
+            form_key=key_of(request),
         )
     except (ValidationError, DomainError, NotAllowedError) as error:
         return _answer(request, state, refused=f"{words_of(request, error).removesuffix('.')}.", status=422)

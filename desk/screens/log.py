@@ -1,6 +1,6 @@
 """Log: one stream of entries, filtered, corrected by superseding."""
 
-from typing import Any
+from typing import Any, Final
 from urllib.parse import urlencode
 
 from django.core.exceptions import ValidationError
@@ -15,12 +15,14 @@ from desk.floor.models import HandOver, Record
 from desk.floor.services import AlreadyCorrectedError, NotAllowedError, correct, record_event
 from desk.floor.state import State
 from desk.frame.alike import new_key
-from desk.frame.forms import remember_fault
+from desk.frame.fields import ChoiceField, NumberField, WhyField, WordsField, read_form
+from desk.frame.forms import key_of, remember_fault, words_of
 from desk.frame.page import named, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import CORRECT, RECORD
 from stock.errors import DomainError
 
+MOST_NOTE: Final = 500
 PAGE = 40
 
 
@@ -71,22 +73,15 @@ def _sentence(count: int, filtered: bool) -> str:
 @require_POST
 def note(request: HttpRequest, state: State) -> HttpResponse:
     """Log a note."""
-    text = request.POST.get("text", "")
-    station = request.POST.get("station", "")
-    known = {one.id for one in state.line.stations}
+    stops = ChoiceField("The station", (one.id for one in state.line.stations), required=False)
     try:
-        record_event(
-            state.world,
-            signed_in(request),
-            text,
-            station=station if station in known else "",
-            at=clock.now(),
-            form_key=request.POST.get("form_key", "")[:40] or new_key(),
-        )
+        typed = read_form(request, text=WordsField("The note", MOST_NOTE), station=stops)
+        record_event(state.world, signed_in(request), **typed, at=clock.now(), form_key=key_of(request))
     except ValidationError as error:
-        return _page(request, state, {"note_text": text[:2000], "note_fault": "; ".join(error.messages)}, status=422)
-    if station in known and request.POST.get("back") == "station":
-        return redirect("station", world_slug=state.world.slug, station_id=station)
+        context = {"note_text": request.POST.get("text", ""), "note_fault": words_of(request, error)}
+        return _page(request, state, context, status=422)
+    if typed["station"] and request.POST.get("back") == "station":
+        return redirect("station", world_slug=state.world.slug, station_id=typed["station"])
     return redirect("log", world_slug=state.world.slug)
 
 
@@ -107,10 +102,8 @@ def correct_entry(request: HttpRequest, state: State, pk: int) -> HttpResponse:
             correct(
                 record,
                 signed_in(request),
-                value=_value(typed["value"]) if record.kind == Record.Kind.READING else None,
-                text=typed["text"],
-                reason=typed["reason"],
-                form_key=request.POST.get("form_key", "")[:40] or new_key(),
+                **_corrected(request, record),
+                form_key=key_of(request),
             )
             return redirect("log", world_slug=state.world.slug)
         except ValidationError as error:
@@ -135,9 +128,8 @@ def correct_entry(request: HttpRequest, state: State, pk: int) -> HttpResponse:
     return render_page(request, state, "log/correct.html", context, here="log", status=status)
 
 
-def _value(text: str) -> float:
-    try:
-        return float(text.strip().replace(",", "."))
-    except ValueError:
-        message = f"{text.strip()[:40]!r} is not a number"
-        raise ValidationError({"value": message}) from None
+def _corrected(request: HttpRequest, record: Record) -> dict[str, Any]:
+    """Return what is right instead: a reading's value, or the words of any other entry; and why."""
+    if record.kind == Record.Kind.READING:
+        return {"text": "", **read_form(request, value=NumberField("The value"), reason=WhyField())}
+    return {"value": None, **read_form(request, text=WordsField("The entry", MOST_NOTE), reason=WhyField())}

@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, Final
 
+from django.core.exceptions import ValidationError
+from django.forms import Field
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -12,7 +14,8 @@ from django.views.decorators.http import require_POST
 from desk.floor.services import NotAllowedError, accept_order, require
 from desk.floor.state import State
 from desk.frame.alike import new_key
-from desk.frame.forms import remember_fault
+from desk.frame.fields import MomentField, NumberField
+from desk.frame.forms import key_of, remember_fault
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.mill.selectors import solve
@@ -48,6 +51,9 @@ def _called(state: State, stream_id: str) -> str:
     family = next((one for one in line.families if one.id == getattr(source, "family", None)), None)
     of_family = [unit for unit in line.units if getattr(unit, "family", None) == getattr(source, "family", "")]
     return family.name if family is not None and len(of_family) == 1 else source.name
+
+
+LATE: Final = timedelta(minutes=2)  # an order from now may be so late in coming
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,7 +108,7 @@ def accept(request: HttpRequest, state: State) -> HttpResponse:
                 reel_t_per_h=tried.tonnes,
                 shares=tried.shares,
                 from_at=tried.from_at,
-                form_key=request.POST.get("form_key", "")[:36] or new_key(),
+                form_key=key_of(request),
             )
             return redirect("order", world_slug=state.world.slug)
         except (DomainError, NotAllowedError) as error:
@@ -138,10 +144,16 @@ def read(state: State, data: QueryDict) -> Tried:
     texts = {name: data.get(f"share_{name}", "0").strip()[:20] for name in names}
     if fresh:
         texts = {name: f"{100 * grade.shares.get(name, 0):g}" for name in names}
-    tonnes = _number(tonnes_text, "tonnes", "Tonnes", faults, 0, 200)
-    shares = {name: _number(text, f"share_{name}", names[name], faults, 0, 100) / 100 for name, text in texts.items()}
-    from_text = data.get("from_at", "").strip()[:20] or timezone.localtime(state.now).strftime("%H:%M")
-    from_at = _moment(state, from_text, faults)
+    tonnes = _clean(NumberField("Tonnes", "t/h", above=0, most=200), "tonnes", tonnes_text, faults) or 0.0
+    shares = {
+        name: (_clean(NumberField(names[name], "%", least=0, most=100), f"share_{name}", text, faults) or 0.0) / 100
+        for name, text in texts.items()
+    }
+    from_text = data.get("from_at", "").strip()[:40] or timezone.localtime(state.now).strftime("%H:%M")
+    from_at = _clean(MomentField(state, ahead=True), "from_at", from_text, faults)
+    if from_at is not None and from_at < state.now - LATE:
+        was = f"{timezone.localtime(from_at):%d %b %H:%M}"
+        faults["from_at"] = f"{was} is past. Give a time to come, with its day where it is another: tomorrow 06:00"
     result = None
     if not faults:
         try:
@@ -151,30 +163,13 @@ def read(state: State, data: QueryDict) -> Tried:
     return Tried(grade_id, tonnes_text, texts, from_text, faults, result, shares, tonnes, from_at)
 
 
-def _number(text: str, field: str, label: str, faults: dict[str, str], low: float, high: float) -> float:
+def _clean(field: Field, name: str, text: str, faults: dict[str, str]) -> Any:
+    """Read one field; what is wrong with it goes among the faults."""
     try:
-        value = float(text.replace(",", "."))
-    except ValueError:
-        faults[field] = f"{label} is {text!r}, which is not a number; give {low:g} to {high:g}"
-        return 0.0
-    if not low <= value <= high or (field == "tonnes" and value == 0):
-        faults[field] = f"{label} is {value:g}, outside {low:g} to {high:g}"
-        return 0.0
-    return value
-
-
-def _moment(state: State, text: str, faults: dict[str, str]) -> datetime | None:
-    """Read a time of day as the next such moment; now counts as now."""
-    try:
-        at = datetime.strptime(text, "%H:%M").time()  # noqa: DTZ007  a time of day has no zone; the mill's is added
-    except ValueError:
-        faults["from_at"] = f"From is {text!r}; give a time of day as 18:30"
+        return field.clean(text)
+    except ValidationError as error:
+        faults[name] = "; ".join(error.messages)
         return None
-    local = timezone.localtime(state.now)
-    moment = local.replace(hour=at.hour, minute=at.minute, second=0, microsecond=0)
-    if moment < local - timedelta(minutes=10):
-        moment += timedelta(days=1)
-    return max(moment, state.now) if abs(moment - local) < timedelta(minutes=2) else moment
 
 
 def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]:

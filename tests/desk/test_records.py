@@ -251,7 +251,7 @@ class Floor(DeskCase):
     def test_a_long_note_is_refused_and_kept(self):
         self.sign_in()
         answer = self.client.post("/live/log/note/", {"text": "y" * 600})
-        self.assertContains(answer, "500 is the most", status_code=422)
+        self.assertContains(answer, "up to 500 are kept", status_code=422)
         self.assertContains(answer, "y" * 600, status_code=422)
 
     def test_a_blow_needs_its_cautions_ticked_and_is_logged_once(self):

@@ -222,11 +222,11 @@ class OrderScreen(DeskCase):
         self.sign_in("lead")
         for changes, words in (
             ({"tonnes": "16"}, "14.41 t/h at most"),
-            ({"tonnes": "-4"}, "Tonnes is -4, outside 0 to 200"),
+            ({"tonnes": "-4"}, "Tonnes is -4 t/h. Allowed: more than 0, up to 200 t/h"),
             ({"tonnes": "lots"}, "is &#x27;lots&#x27;, which is not a number"),
-            ({"share_wood": "140"}, "Wood is 140, outside 0 to 100"),
+            ({"share_wood": "140"}, "Wood is 140 %. Allowed: 0 to 100 %"),
             ({"share_wood": "60"}, "they must add to 100 %"),
-            ({"from_at": "soon"}, "give a time of day"),
+            ({"from_at": "soon"}, "is no time of day"),
             ({"grade": "gold"}, "there is no grade"),
         ):
             with self.subTest(words):

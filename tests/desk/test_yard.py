@@ -184,7 +184,7 @@ class Piles(YardCase):
         self.assertContains(self.client.get("/live/yard/pile/pile_c/"), 'class="struck"')
         page = self.client.get(f"/live/yard/lots/{lot.number}/")
         self.assertAlmostEqual(page.context["sums"]["fed"], 0)
-        self.assertEqual(self.client.post("/live/yard/pile/pile_c/undo/", {"op": "x"}).status_code, 404)
+        self.assertEqual(self.client.post("/live/yard/pile/pile_c/undo/", {"op": "x"}).status_code, 422)
         refused = self.client.post("/live/yard/pile/pile_c/undo/", {**typed, "form_key": self.key()})
         self.assertContains(refused, "took this back at", status_code=422)
 
@@ -306,7 +306,7 @@ class Knives(YardCase):
         self.step(1, ["still", "locked", "tried"], at=NOW + timedelta(minutes=40))
         self.step(2, at=NOW + timedelta(minutes=41))
         self.step(3, at=NOW + timedelta(minutes=90))
-        knife = self.yard(NOW + timedelta(hours=4)).knives()[0]
+        knife = knives_of(self.yard(NOW + timedelta(hours=4)))[0]
         self.assertEqual(knife.last_step, STEPS[-1])
         self.assertAlmostEqual(knife.hours, 2.5 * 0.55, places=2)
 

@@ -13,7 +13,8 @@ from django.views.decorators.http import require_POST
 from desk.floor import clock
 from desk.floor.models import Cook
 from desk.floor.state import State
-from desk.frame.forms import Field, key_of, maybe, moment, moment_ahead, number, words_of
+from desk.frame.fields import MomentField, NumberField, read_form
+from desk.frame.forms import Field, key_of, maybe, number, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import COOK
@@ -22,6 +23,7 @@ from desk.stations.cook.board import board_of
 from desk.stations.cook.house import House, hold_min, house_of, recipe_of
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from desk.stations.cook.pages.overview import cook_context
+from desk.stations.cook.pages.typed import cook_number
 from desk.stations.cook.sheet import Line, sheet_lines, sheet_pdf
 from desk.stations.cook.steps import log_step, next_number, plan_charge
 from stock.cooking.charge import Sheet, usual
@@ -275,10 +277,9 @@ def plan(request: HttpRequest, state: State) -> HttpResponse:
         row = plan_charge(
             state,
             signed_in(request),
-            number=_whole(request.POST.get("number", "")),
             digester=digester,
             recipe=recipe,
-            planned_at=moment_ahead(state, request.POST.get("planned_at", "")),
+            **read_form(request, number=cook_number(), planned_at=MomentField(state, ahead=True)),
             typed=read_fields(recipe, fields, house, digester),
             form_key=key_of(request),
         )
@@ -289,13 +290,6 @@ def plan(request: HttpRequest, state: State) -> HttpResponse:
             refused=f"The charge was not planned: {words_of(request, error)}. What you typed is still here.",
         )
     return redirect("cook_sheet", world_slug=state.world.slug, number=row.number)
-
-
-def _whole(text: str) -> int:
-    value = number(text, "number", "Cook number")
-    if value != int(value):
-        raise DomainError("E_TYPE", "number", f"cook number {text[:12]!r} is no whole number", "a whole number")
-    return int(value)
 
 
 # ---- one sheet
@@ -376,12 +370,14 @@ def pdf(request: HttpRequest, state: State, number: int) -> HttpResponse:
 def start(request: HttpRequest, state: State, number: int) -> HttpResponse:
     """Log the chips of a planned cook: the cook is started."""
     try:
-        amounts = Amounts(
-            green_t=maybe(request.POST.get("green_t", ""), "green_t", "Chips"),
-            moisture_pct=maybe(request.POST.get("moisture_pct", ""), "moisture_pct", "Chip moisture"),
+        typed = read_form(
+            request,
+            green_t=NumberField("Chips", "t", required=False),
+            moisture_pct=NumberField("Chip moisture", "%", required=False),
+            at=MomentField(state),
         )
-        at = moment(state, request.POST.get("at", ""))
-        log_step(state, signed_in(request), number, "chips", amounts, at=at, form_key=key_of(request))
+        at = typed.pop("at")
+        log_step(state, signed_in(request), number, "chips", Amounts(**typed), at=at, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show_sheet(request, state, number, refused=f"The chips were not logged: {words_of(request, error)}.")
     return redirect("cook", world_slug=state.world.slug, number=number)

@@ -11,16 +11,18 @@ from django.views.decorators.http import require_POST
 from desk.floor import clock
 from desk.floor.models import Cook
 from desk.floor.state import State
-from desk.frame.forms import key_of, maybe, moment, number, words_of
+from desk.frame.fields import MomentField, NumberField, WhyField, read_form
+from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import CORRECT, RECORD
-from desk.stations.cook.bench import correct_result, take_result
+from desk.stations.cook.bench import LIMITS, correct_result, take_result
 from desk.stations.cook.house import House, house_of, recipe_of
 from desk.stations.cook.learn import Past, past_cooks
 from desk.stations.cook.models import Forecast, Result
 from desk.stations.cook.pages.drawing import draw_scatter
 from desk.stations.cook.pages.overview import cook_context
+from desk.stations.cook.pages.typed import cook_number, flag_field
 from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
 
@@ -142,10 +144,11 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 
 
 def _found(request: HttpRequest) -> dict[str, float | None]:
-    found: dict[str, float | None] = {"kappa": number(request.POST.get("kappa", ""), "kappa", "Kappa")}
-    for name, label, _ in FOUND[1:]:
-        found[name] = maybe(request.POST.get(name, ""), name, label)
-    return found
+    fields = {
+        name: NumberField(label, unit, least=LIMITS[name][0], most=LIMITS[name][1], required=name == "kappa")
+        for name, label, unit in FOUND
+    }
+    return read_form(request, **fields)
 
 
 @on_line
@@ -153,16 +156,9 @@ def _found(request: HttpRequest) -> dict[str, float | None]:
 def take(request: HttpRequest, state: State) -> HttpResponse:
     """Keep the result of a cook."""
     try:
-        cook = int(number(request.POST.get("number", ""), "number", "Cook number"))
-        take_result(
-            state,
-            signed_in(request),
-            cook,
-            _found(request),
-            at=moment(state, request.POST.get("at", "")),
-            flag=request.POST.get("flag", ""),
-            form_key=key_of(request),
-        )
+        typed = read_form(request, number=cook_number(), at=MomentField(state), flag=flag_field())
+        cook = typed.pop("number")
+        take_result(state, signed_in(request), cook, _found(request), **typed, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(
             request,
@@ -183,8 +179,7 @@ def correct(request: HttpRequest, state: State, number: int) -> HttpResponse:
             signed_in(request),
             row,
             _found(request),
-            flag=request.POST.get("flag", ""),
-            why=request.POST.get("why", ""),
+            **read_form(request, flag=flag_field(), why=WhyField()),
             form_key=key_of(request),
         )
     except (ValidationError, DomainError) as error:

@@ -11,7 +11,8 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.models import Record
 from desk.floor.state import State
-from desk.frame.forms import Field, key_of, moment, number, words_of
+from desk.frame.fields import MomentField, NumberField, WhyField, read_form
+from desk.frame.forms import Field, key_of, number, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import CORRECT, RECORD
@@ -21,6 +22,7 @@ from desk.stations.cook.house import House, house_of
 from desk.stations.cook.models import LiquorTest
 from desk.stations.cook.pages.drawing import draw_trend
 from desk.stations.cook.pages.overview import cook_context
+from desk.stations.cook.pages.typed import cook_number
 from desk.stations.plain.page import station_context
 from stock.cooking.alkali import alkali_as_na2o
 from stock.cooking.recipe import Tank
@@ -338,17 +340,12 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
     if kind not in METHODS:
         raise Http404
     try:
-        volumes = {name: number(request.POST.get(name, ""), name, LABELS[name]) for name in METHODS[kind][1]}
-        cook = request.POST.get("cook", "").strip()
+        volumes = _volumes(request, kind)
+        typed = read_form(request, cook=cook_number(required=False), at=MomentField(state))
         record_test(
-            state,
-            signed_in(request),
-            kind,
-            volumes,
-            at=moment(state, request.POST.get("at", "")),
-            number=int(cook) if kind == "black" and cook.isdigit() else None,
-            form_key=key_of(request),
-        )
+            state, signed_in(request), kind, volumes,
+            at=typed["at"], number=typed["cook"] if kind == "black" else None, form_key=key_of(request),
+        )  # fmt: skip
     except (ValidationError, DomainError) as error:
         return show(
             request,
@@ -360,14 +357,20 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
     return response
 
 
+def _volumes(request: HttpRequest, kind: str) -> dict[str, float]:
+    """Return what was read at the bench: every field of a titration, within its method's limits."""
+    method, names = METHODS[kind]
+    return read_form(request, **{name: NumberField.of(method, name, LABELS[name]) for name in names})
+
+
 @on_line
 @require_POST
 def correct(request: HttpRequest, state: State, pk: int) -> HttpResponse:
     """Supersede a titration."""
     row = get_object_or_404(LiquorTest, pk=pk, world=state.world, superseded_by=None)
     try:
-        volumes = {name: number(request.POST.get(name, ""), name, LABELS[name]) for name in METHODS[row.kind][1]}
-        correct_test(state, signed_in(request), row, volumes, why=request.POST.get("why", ""), form_key=key_of(request))
+        volumes, why = _volumes(request, row.kind), read_form(request, why=WhyField())["why"]
+        correct_test(state, signed_in(request), row, volumes, why=why, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(request, state, refused=f"The titration was not superseded: {words_of(request, error)}.")
     return redirect("cook_liquor", world_slug=state.world.slug)

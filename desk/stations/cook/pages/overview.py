@@ -15,7 +15,8 @@ from desk.floor.faults import fault
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.frame.alike import alike, new_key
-from desk.frame.forms import key_of, maybe, moment, number, words_of
+from desk.frame.fields import MomentField, NumberField, TickField, WhyField, read_form
+from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import COOK, who_may
@@ -26,7 +27,8 @@ from desk.stations.cook.house import House, house_of, recipe_of
 from desk.stations.cook.judgement import cards_of, decision
 from desk.stations.cook.models import Result, Step
 from desk.stations.cook.pages.drawing import draw_board, draw_cook
-from desk.stations.cook.pages.step_forms import amounts_of, fix_fields, gauge_form, step_forms, text_of
+from desk.stations.cook.pages.step_forms import amounts_of, fix_fields, gauge_form, step_forms
+from desk.stations.cook.pages.typed import step_text
 from desk.stations.cook.pages.what_if import what_if_context
 from desk.stations.cook.steps import action_of, correct_step, log_step, read_gauges
 from desk.stations.plain.page import station_context
@@ -216,12 +218,8 @@ def step(request: HttpRequest, state: State, number: int, kind: str = "") -> Htt
         return fault(request, 409, "Logged already", words)
     try:
         amounts = amounts_of(request, recipe_of(state, cook), kind)
-        at = moment(state, request.POST.get("at", ""))
-        minded = request.POST.get("minded") == "on"
-        log_step(
-            state, signed_in(request), number, kind, amounts,
-            at=at, text=text_of(request), minded=minded, form_key=key_of(request),
-        )  # fmt: skip
+        typed = read_form(request, at=MomentField(state), text=step_text(), minded=TickField())
+        log_step(state, signed_in(request), number, kind, amounts, **typed, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(request, state, number, refused=f"Nothing was logged: {words_of(request, error)}.", opened=kind)
     return redirect("cook", world_slug=state.world.slug, number=number)
@@ -237,9 +235,12 @@ def gauges(request: HttpRequest, state: State, number: int) -> HttpResponse:
             state,
             signed_in(request),
             cook,
-            temperature_c=_gauge(request, "temperature_c", "Temperature"),
-            pressure_kpa_g=maybe(request.POST.get("pressure_kpa_g", ""), "pressure_kpa_g", "Pressure"),
-            at=moment(state, request.POST.get("at", "")),
+            **read_form(
+                request,
+                temperature_c=NumberField("Temperature", "°C", least=-30, most=300),
+                pressure_kpa_g=NumberField("Pressure", "kPa g", least=-101, most=3000, required=False),
+                at=MomentField(state),
+            ),
             form_key=key_of(request),
         )
     except (ValidationError, DomainError) as error:
@@ -247,10 +248,6 @@ def gauges(request: HttpRequest, state: State, number: int) -> HttpResponse:
             request, state, number, refused=f"Nothing was recorded: {words_of(request, error)}.", opened="gauges"
         )
     return redirect("cook", world_slug=state.world.slug, number=number)
-
-
-def _gauge(request: HttpRequest, name: str, label: str) -> float:
-    return number(request.POST.get(name, ""), name, label)
 
 
 @on_line
@@ -263,8 +260,9 @@ def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpRes
     try:
         changes: dict[str, Any] = amounts_of(request, recipe, row.kind).columns()
         if "text" in request.POST:
-            changes["text"] = text_of(request)
-        correct_step(state, signed_in(request), row, changes, why=request.POST.get("why", ""), form_key=key_of(request))
+            changes |= read_form(request, text=step_text())
+        why = read_form(request, why=WhyField())["why"]
+        correct_step(state, signed_in(request), row, changes, why=why, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(
             request, state, number, refused=f"Step of {recipe.name} not superseded: {words_of(request, error)}."

@@ -10,6 +10,7 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
+from desk.frame.fields import WhyField, read_form
 from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
@@ -20,6 +21,7 @@ from desk.stations.cook.models import RelationVersion
 from desk.stations.cook.pages.done import chosen_recipe
 from desk.stations.cook.pages.drawing import draw_scatter
 from desk.stations.cook.pages.overview import cook_context
+from desk.stations.cook.pages.typed import cook_number
 from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
 
@@ -155,10 +157,10 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 def accept(request: HttpRequest, state: State) -> HttpResponse:
     """Accept the fit as the next version."""
     recipe = chosen_recipe(house_of(state), request.POST.get("recipe"))
-    out = {int(text) for text in request.POST.getlist("out") if text.isdigit()}
     try:
+        out = {cook_number().clean(text) for text in request.POST.getlist("out")}
         accept_relation(
-            state, signed_in(request), recipe, out, why=request.POST.get("why", ""), form_key=key_of(request)
+            state, signed_in(request), recipe, out, **read_form(request, why=WhyField()), form_key=key_of(request)
         )
     except (ValidationError, DomainError) as error:
         return show(request, state, refused=f"Nothing was accepted: {words_of(request, error)}.")

@@ -6,7 +6,8 @@ from typing import Any
 from django.http import HttpRequest
 
 from desk.floor.models import Cook
-from desk.frame.forms import Field, maybe
+from desk.frame.fields import NumberField, read_form
+from desk.frame.forms import Field
 from desk.frame.page import signed_in
 from desk.people.roles import RECORD
 from desk.stations.cook.amounts import Amounts
@@ -152,11 +153,7 @@ def gauge_form(
 
 
 def amounts_of(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts:
-    """Read the amounts of a step as typed; DomainError names the one that is no number."""
+    """Read the amounts of a step as typed; ValidationError names the ones that are no numbers."""
     labels = {field.name: field.label for field in _fields(recipe, kind, {}, {}) if not field.wide}
-    return Amounts(**{name: maybe(request.POST.get(name, ""), name, label) for name, label in labels.items()})
-
-
-def text_of(request: HttpRequest) -> str:
-    """Return the words that go with a step."""
-    return request.POST.get("text", "")[:300]
+    fields = {name: NumberField(label, required=False) for name, label in labels.items()}
+    return Amounts(**read_form(request, **fields))

@@ -9,7 +9,8 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
-from desk.frame.forms import key_of, number
+from desk.frame.fields import ChoiceField, NumberField, WholeField, WhyField, WordsField, read_form
+from desk.frame.forms import key_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import attempt, stand
@@ -36,6 +37,7 @@ CLASS_LABELS: Final = ("Oversize", "Overthick", "Large accepts", "Small accepts"
 READ: Final = ("overthick", "pins", "fines", "bark", "wood_in_bark", "stones", "temperature", "meter_gap")
 BAR_X, BAR_W, ROW_H = 112, 296, 24
 TREND_W, TREND_H = 462, 96
+MOST_SAMPLE_G: Final = 50_000.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,19 +237,20 @@ def due_step(knife: KnifeSet) -> int:
 @acting("The classification was not kept", show)
 def take(request: HttpRequest, state: State) -> HttpResponse:
     """Keep a classification."""
-    masses = [
-        number(request.POST.get(name, ""), name, label) for name, label in zip(CLASSES, CLASS_LABELS, strict=True)
-    ]
-    classify(
-        state.world,
-        signed_in(request),
-        request.POST.get("source", "")[:40],
-        number(request.POST.get("sample_g", ""), "sample_g", "Sample mass"),
-        masses,
-        at=state.now,
-        form_key=key_of(request),
-    )
-    return redirect(f"{request.path.removesuffix('classify/')}?source={request.POST.get('source', '')[:40]}")
+    source = read_form(request, source=ChoiceField("The place", dict(sources(yard_of(state).part))))["source"]
+    sample_g, masses = _weighed(request)
+    classify(state.world, signed_in(request), source, sample_g, masses, at=state.now, form_key=key_of(request))
+    return redirect(f"{request.path.removesuffix('classify/')}?source={source}")
+
+
+def _weighed(request: HttpRequest) -> tuple[float, list[float]]:
+    """Return the sample's mass and that of each class, in grams."""
+    classes = {
+        name: NumberField(label, "g", least=0, most=MOST_SAMPLE_G)
+        for name, label in zip(CLASSES, CLASS_LABELS, strict=True)
+    }
+    typed = read_form(request, sample_g=NumberField("Sample mass", "g", above=0, most=MOST_SAMPLE_G), **classes)
+    return typed["sample_g"], [typed[name] for name in CLASSES]
 
 
 @on_line
@@ -258,12 +261,9 @@ def correct(request: HttpRequest, state: State, pk: int) -> HttpResponse:
     row = Classification.objects.filter(world=state.world, pk=pk, superseded_by=None).first()
     if row is None:
         raise Http404
-    masses = [
-        number(request.POST.get(name, ""), name, label) for name, label in zip(CLASSES, CLASS_LABELS, strict=True)
-    ]
-    sample = number(request.POST.get("sample_g", ""), "sample_g", "Sample mass")
-    why = request.POST.get("why", "")
-    correct_class(state.world, signed_in(request), row, sample, masses, why=why, form_key=key_of(request))
+    sample_g, masses = _weighed(request)
+    why = read_form(request, why=WhyField())["why"]
+    correct_class(state.world, signed_in(request), row, sample_g, masses, why=why, form_key=key_of(request))
     return redirect(f"{reverse('yard_chips', args=[state.world.slug])}?source={row.source}")
 
 
@@ -272,13 +272,9 @@ def correct(request: HttpRequest, state: State, pk: int) -> HttpResponse:
 @acting("The step was not logged", show)
 def knife(request: HttpRequest, state: State) -> HttpResponse:
     """Log a step of a knife change."""
-    step = request.POST.get("step", "")
+    typed = read_form(request, chipper=WordsField("The chipper", 40), step=WholeField("The step", least=0, most=9))
     knife_step(
-        state.world,
-        signed_in(request),
-        request.POST.get("chipper", "")[:40],
-        int(step) if step.isdigit() else -1,
-        minded=request.POST.getlist("minded"),
-        form_key=key_of(request),
-    )
+        state.world, signed_in(request), typed["chipper"], typed["step"],
+        minded=request.POST.getlist("minded"), form_key=key_of(request),
+    )  # fmt: skip
     return redirect("yard_chips", world_slug=state.world.slug)

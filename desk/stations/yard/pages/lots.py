@@ -8,6 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
+from desk.frame.fields import ChoiceField, WhyField, WordsField, read_form
 from desk.frame.forms import key_of, number
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
@@ -169,8 +170,11 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
         state.world,
         signed_in(request),
         load_of(state, request.POST),
-        answer="refuse" if request.POST.get("answer") == "refuse" else "",
-        pile=request.POST.get("pile", "")[:40],
+        **read_form(
+            request,
+            answer=ChoiceField("The answer", ("", "accept", "refuse"), required=False),
+            pile=WordsField("The pile", 40),
+        ),
         form_key=key_of(request),
     )
     return redirect("yard_lot", world_slug=state.world.slug, number=lot.number)
@@ -295,5 +299,6 @@ def correct(request: HttpRequest, state: State, number: str) -> HttpResponse:
     typed = request.POST.dict() | {"material": lot.material, "number": lot.number, "ticket": lot.ticket}
     load = load_of(state, typed)
     again = replace(load, received_at=lot.received_at)
-    correct_lot(state.world, signed_in(request), lot, again, why=request.POST.get("why", ""), form_key=key_of(request))
+    why = read_form(request, why=WhyField())["why"]
+    correct_lot(state.world, signed_in(request), lot, again, why=why, form_key=key_of(request))
     return redirect("yard_lot", world_slug=state.world.slug, number=number)

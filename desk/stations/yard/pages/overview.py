@@ -13,7 +13,8 @@ from desk.floor import clock
 from desk.floor.faults import fault
 from desk.floor.state import State
 from desk.frame.alike import new_key
-from desk.frame.forms import key_of, number, words_of
+from desk.frame.fields import MOST_REASON, NumberField, WordsField, read_form
+from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.stations.plain.page import station_context
@@ -155,16 +156,14 @@ def in_band(state: State, opening: str, tags: Sequence[Tag]) -> str:
 @acting("The trip was not logged", show)
 def trip(request: HttpRequest, state: State) -> HttpResponse:
     """Log a metal trip."""
-    log_trip(
-        state.world,
-        signed_in(request),
-        detector=request.POST.get("detector", ""),
-        find=request.POST.get("find", ""),
-        lot=request.POST.get("lot", ""),
-        stopped_min=number(request.POST.get("stopped_min", ""), "stopped_min", "Minutes stopped"),
-        at=clock.now(),
-        form_key=key_of(request),
+    typed = read_form(
+        request,
+        detector=WordsField("The detector", 40),
+        find=WordsField("What was found", 200),
+        lot=WordsField("The lot", 20),
+        stopped_min=NumberField("Minutes stopped", "min", least=0, most=1440),
     )
+    log_trip(state.world, signed_in(request), **typed, at=clock.now(), form_key=key_of(request))
     return redirect(home(state))
 
 
@@ -172,9 +171,10 @@ def trip(request: HttpRequest, state: State) -> HttpResponse:
 @require_POST
 def release(request: HttpRequest, state: State) -> HttpResponse:
     """Take a lot out of quarantine."""
-    lot = request.POST.get("lot", "")[:20]
     try:
-        release_lot(state.world, signed_in(request), lot, request.POST.get("reason", ""), form_key=key_of(request))
+        typed = read_form(request, lot=WordsField("The lot", 20, required=True), reason=WordsField("Why", MOST_REASON))
+        lot = typed["lot"]
+        release_lot(state.world, signed_in(request), lot, typed["reason"], form_key=key_of(request))
     except ValidationError as error:
         return fault(request, 422, "Not released", words_of(request, error))
     return redirect("yard_lot", world_slug=state.world.slug, number=lot)

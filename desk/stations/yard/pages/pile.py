@@ -1,14 +1,15 @@
 """One pile: its lots oldest first, drawing, chipping, surveying."""
 
 from datetime import timedelta
-from typing import Any
+from typing import Any, Final
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
-from desk.frame.forms import key_of, number
+from desk.frame.fields import ChoiceField, NumberField, WholeField, WhyField, read_form
+from desk.frame.forms import key_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import CORRECT
@@ -18,6 +19,9 @@ from desk.stations.yard.pages.overview import acting, yard_context
 from desk.stations.yard.piles import chip_logs, draw_from, survey, take_back
 from desk.stations.yard.stock import Pile, yard_of
 from stock.figure import Datum, Figure, Origin, figure
+
+MOST_BDT: Final = 1e6
+MOST_PK: Final = 1e15
 
 
 def show(request: HttpRequest, state: State, pile_id: str, *, refused: str = "") -> HttpResponse:
@@ -71,28 +75,24 @@ def page(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
     return show(request, state, pile_id)
 
 
-def _mass(request: HttpRequest) -> float:
-    return number(request.POST.get("bdt", ""), "bdt", "Mass")
-
-
-def _span(state: State, request: HttpRequest) -> dict[str, Any]:
-    hours = number(request.POST.get("hours", "1"), "hours", "Hours")
-    return {"from_at": state.now - timedelta(hours=min(max(hours, 0.0), 48.0)), "to_at": state.now}
-
-
 @on_line
 @require_POST
 @acting("Nothing was drawn", show)
 def draw(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
     """Book a draw, or a chip run where the pile is a log deck."""
-    if pile_id not in yard_of(state).piles:
+    yard = yard_of(state)
+    if pile_id not in yard.piles:
         raise Http404
-    person, bdt, key = signed_in(request), _mass(request), key_of(request)
-    if yard_of(state).piles[pile_id].part.form == "logs":
-        onto = request.POST.get("onto", "")[:40]
-        chip_logs(state.world, person, pile_id, onto, bdt, form_key=key, **_span(state, request))
+    mass = NumberField("Mass", "BDt", above=0, most=MOST_BDT)
+    typed = read_form(request, bdt=mass, hours=NumberField("Hours", "h", above=0, most=48))
+    booked: dict[str, Any] = {
+        "from_at": state.now - timedelta(hours=typed["hours"]), "to_at": state.now, "form_key": key_of(request)
+    }  # fmt: skip
+    if yard.piles[pile_id].part.form == "logs":
+        onto = read_form(request, onto=ChoiceField("The pile", yard.piles))["onto"]
+        chip_logs(state.world, signed_in(request), pile_id, onto, typed["bdt"], **booked)
     else:
-        draw_from(state.world, person, pile_id, bdt, form_key=key, **_span(state, request))
+        draw_from(state.world, signed_in(request), pile_id, typed["bdt"], **booked)
     return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
 
 
@@ -101,15 +101,12 @@ def draw(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
 @acting("Nothing was taken back", show)
 def undo(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
     """Take back a draw or a chip run."""
-    op = Op.objects.filter(world=state.world, pile=pile_id, pk=_whole(request.POST.get("op", ""))).first()
+    typed = read_form(request, op=WholeField("The booking", most=MOST_PK), why=WhyField())
+    op = Op.objects.filter(world=state.world, pile=pile_id, pk=typed["op"]).first()
     if op is None:
         raise Http404
-    take_back(state.world, signed_in(request), op, why=request.POST.get("why", ""), form_key=key_of(request))
+    take_back(state.world, signed_in(request), op, why=typed["why"], form_key=key_of(request))
     return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
-
-
-def _whole(text: str) -> int:
-    return int(text) if text.isdigit() and len(text) < 18 else -1
 
 
 @on_line
@@ -123,7 +120,8 @@ def take_survey(request: HttpRequest, state: State, pile_id: str) -> HttpRespons
         found = by_sides(state, yard_of(state).piles[pile_id], request)
         bdt, how = found.value, f"by its sides, {found.data['volume_m3'].value:.0f} m³"
     else:
-        bdt, how = number(request.POST.get("bdt", ""), "bdt", "Mass surveyed"), "by mass"
+        mass = NumberField("Mass surveyed", "BDt", least=0, most=MOST_BDT)
+        bdt, how = read_form(request, bdt=mass)["bdt"], "by mass"
     survey(state.world, signed_in(request), pile_id, bdt, how=how, at=state.now, form_key=key_of(request))
     return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
 
@@ -131,10 +129,9 @@ def take_survey(request: HttpRequest, state: State, pile_id: str) -> HttpRespons
 def by_sides(state: State, pile: Pile, request: HttpRequest) -> Figure:
     """Work a pile's mass out from its taped sides."""
     taped = Origin("entered", f"tape, {signed_in(request).short_name}", state.now)
-    sides = {
-        name: Datum(number(request.POST.get(name, ""), name, label), taped)
-        for name, label in (("length_m", "Length"), ("width_m", "Width"), ("height_m", "Height"))
-    }
+    labels = {"length_m": "Length", "width_m": "Width", "height_m": "Height"}
+    typed = read_form(request, **{name: NumberField.of("ridge_volume", name, label) for name, label in labels.items()})
+    sides = {name: Datum(value, taped) for name, value in typed.items()}
     volume = figure("ridge_volume", "volume", sides, decimals=0)
     species = yard_of(state).part.of_species(pile.part.species)
     set_by = state.set_origin(f"pile {pile.part.name}")

@@ -1,0 +1,25 @@
+"""How a bench measures and says it."""
+
+import statistics
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
+
+
+def best(call: Callable[[], object], repeats: int, number: int = 1) -> float:
+    """Return the median of the better half of the repeats, seconds for one call."""
+    times = []
+    for _ in range(repeats):
+        start = time.perf_counter()
+        for _ in range(number):
+            call()
+        times.append((time.perf_counter() - start) / number)
+    return statistics.median(sorted(times)[: max(1, repeats // 2)])
+
+
+def report(name: str, ours: float, base: float, aim: str, scale: float = 1e3, unit: str = "ms") -> None:
+    print(
+        f"{name:44} {ours * scale:9.3f} {unit:3}  bare {base * scale:9.3f} {unit:3}  ratio {ours / base:5.2f}  aim {aim}"
+    )
