@@ -11,9 +11,10 @@ from pathlib import Path
 
 import django
 
-MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
 from bench.core import chip_blend, kinetics, relation
 from bench.measure import best, report
+
+MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
 
 
 def balance() -> None:

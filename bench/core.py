@@ -2,8 +2,9 @@
 
 from pathlib import Path
 
-MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
 from bench.measure import best, report
+
+MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
 
 
 def chip_blend() -> None:

@@ -3,9 +3,6 @@
 import statistics
 import time
 from collections.abc import Callable
-from pathlib import Path
-
-MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
 
 
 def best(call: Callable[[], object], repeats: int, number: int = 1) -> float:
