@@ -81,12 +81,6 @@ def calculate(name: str, given: Any) -> dict[str, Any]:
 def _calculate(method: Method, given: Any) -> dict[str, Any]:
     if not isinstance(given, dict):
         raise DomainError("E_TYPE", "", "the arguments must be a JSON object of name: value", "a JSON object")
-    for argument in given:
-        if argument not in method.arguments:
-            allowed = ", ".join(method.arguments)
-            raise DomainError(
-                "E_TYPE", argument, f"{method.name} takes no argument {argument}; it takes {allowed}", allowed
-            )
     with recording() as record:
         result = method.as_mapping(method.call(**given))
     working = [
@@ -108,22 +102,41 @@ def _read_json(text: str) -> Any:
     except json.JSONDecodeError as error:
         message = f"not readable as JSON: {error.msg} at column {error.colno}"
         raise DomainError("E_TYPE", "", message, "a JSON object") from None
+    except RecursionError:
+        raise DomainError("E_TYPE", "", "not readable as JSON: nested too deep", "a JSON object") from None
+    except ValueError:  # a whole number of thousands of digits
+        raise DomainError(
+            "E_TYPE", "", "not readable as JSON: a number with too many digits", "a JSON object"
+        ) from None
 
 
 def run_calc(arguments: argparse.Namespace) -> int:
     """Answer one object on standard input, or one a line; status 2 where any was refused."""
     refused = False
-    texts = sys.stdin if arguments.lines else [sys.stdin.read()]
-    for text in texts:
+    source = sys.stdin.buffer
+    for raw in source if arguments.lines else [source.read()]:
+        text = raw.decode("utf-8-sig", "replace")
         if not text.strip() and arguments.lines:
             continue
-        try:
-            answer = calculate(arguments.name, _read_json(text or "{}"))
-        except DomainError as error:
-            answer = {"error": error.as_dict()}
+        answer = _answer(arguments.name, text)
         refused = refused or "error" in answer
-        print(json.dumps(answer, ensure_ascii=False), flush=arguments.lines)
+        try:
+            print(json.dumps(answer, ensure_ascii=True, allow_nan=False), flush=arguments.lines)
+        except BrokenPipeError:  # who asked has gone
+            sys.stdout = None  # type: ignore[assignment]
+            return 2
     return 2 if refused else 0
+
+
+def _answer(name: str, text: str) -> dict[str, Any]:
+    """Answer one line; nothing it holds may end the lines after it."""
+    try:
+        return calculate(name, _read_json(text.strip() or "{}"))
+    except DomainError as error:
+        return {"error": error.as_dict()}
+    except Exception:  # noqa: BLE001  a fault of ours, said as one
+        message = "this could not be worked out; please tell the makers what was asked"
+        return {"error": DomainError("E_RANGE", "", message, "other values").as_dict()}
 
 
 def run_methods(arguments: argparse.Namespace) -> int:

@@ -172,3 +172,9 @@ def spoken(name: str) -> str:
             "csf_ml": "freeness",
         }.get(name, name.replace("_", " "))
     return " ".join(LABELS.get(word, word) for word in stem.split("_"))
+
+
+def alike(name: str) -> str:
+    """Return what a name is known by whichever way it is written: one spelling of bone-dry, no `each` of a list."""
+    parts = [part for part in name.replace("bd_t", "bdt").split("_") if part != "each"]
+    return "_".join("bdt" if part == "odt" else part for part in parts)

@@ -15,70 +15,17 @@ from typing import Any, Final, ParamSpec, TypeVar, cast
 
 import numpy as np
 
+from stock.checking import MISSING, SCALARS, AnyArg, Arg, Choice, Rows, check_number, check_other, edges
 from stock.errors import DomainError
-from stock.names import spoken, unit_of
+from stock.names import alike, spoken, unit_of
+
+__all__ = [
+    "ALIASES", "METHODS", "AnyArg", "Arg", "Choice", "Example", "Method", "Recording", "Rows", "Step", "find_method",
+    "method", "recording", "warn",
+]  # fmt: skip
 
 P = ParamSpec("P")
 R = TypeVar("R")
-_SCALARS: Final = (float, int)
-_MISSING: Final = object()
-
-
-def _short(value: float) -> str:
-    """Write a limit as people do: 1,000,000 rather than 1e+06."""
-    return f"{value:,.0f}" if abs(value) >= 1e5 else f"{value:g}"
-
-
-@dataclass(frozen=True, slots=True)
-class Arg:
-    """What one argument means and which values it takes.
-
-    `low` and `high` are hard limits (`E_RANGE` outside), inclusive unless `above` or
-    `below` is set; `usual` is the band outside which the result carries a warning.
-    `series` marks a list of at least `count` numbers.
-    """
-
-    meaning: str
-    low: float = -math.inf
-    high: float = math.inf
-    above: bool = False
-    below: bool = False
-    usual: tuple[float, float] | None = None
-    series: bool = False
-    count: int = 1
-
-    def allowed(self, unit: str) -> str:
-        """Say in words what is accepted."""
-        low = f"more than {_short(self.low)}" if self.above else _short(self.low)
-        high = f"less than {_short(self.high)}" if self.below else _short(self.high)
-        if math.isinf(self.high) and math.isinf(self.low):
-            text = "any finite number"
-        elif math.isinf(self.high):
-            text = f"{low} or more" if not self.above else low
-        elif math.isinf(self.low):
-            text = f"{high} or less"
-        else:
-            text = f"{low} to {high}"
-        return f"{text} {unit}".strip()
-
-
-@dataclass(frozen=True, slots=True)
-class Choice:
-    """An argument that takes one of a few words; anything else is `E_UNIT`."""
-
-    meaning: str
-    options: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Rows:
-    """An argument that takes a list of records, each a mapping of the given numbers."""
-
-    meaning: str
-    columns: Mapping[str, Arg]
-
-
-AnyArg = Arg | Choice | Rows
 
 
 @dataclass(frozen=True, slots=True)
@@ -241,27 +188,36 @@ def _guard(
     others = []
     for name, arg in arguments.items():
         if isinstance(arg, Arg) and not arg.series:
-            low = math.nextafter(arg.low, math.inf) if arg.above else max(arg.low, -1.7976931348623157e308)
-            high = math.nextafter(arg.high, -math.inf) if arg.below else min(arg.high, 1.7976931348623157e308)
-            limits.append((name, low, high, defaults.get(name, _MISSING)))
+            limits.append((name, *edges(arg), defaults.get(name, MISSING)))
         else:
             others.append(name)
 
+    names = arguments.keys()
+
     @wraps(function)
     def call(**kwargs: Any) -> Any:
+        if not kwargs.keys() <= names:
+            kwargs = _under_own_names(function.__name__, kwargs, arguments)
         get = kwargs.get
         for name, low, high, default in limits:
             value = get(name, default)
-            if value.__class__ in _SCALARS and low <= value <= high:
+            if value.__class__ in SCALARS and low <= value <= high:
                 continue
             if value is default and value is None:
                 continue
-            kwargs[name] = _check_number(name, value, arguments[name], low, high)
+            kwargs[name] = check_number(name, value, arguments[name], low, high)
         for name in others:
-            value = get(name, defaults.get(name, _MISSING))
-            if value is not None or defaults.get(name, _MISSING) is not None:
-                kwargs[name] = _check_other(name, value, arguments[name])
-        result = function(**kwargs)
+            value = get(name, defaults.get(name, MISSING))
+            if value is not None or defaults.get(name, MISSING) is not None:
+                kwargs[name] = check_other(name, value, arguments[name])
+        try:
+            result = function(**kwargs)
+        except DomainError:
+            raise
+        except (ArithmeticError, ValueError) as error:
+            raise _no_result(function.__name__, kwargs) from error
+        if not _is_finite(result):
+            raise _no_result(function.__name__, kwargs)
         if (record := _recording.get()) is not None:
             _note(record, call.method, defaults, kwargs, result)  # type: ignore[attr-defined]
         return result
@@ -269,87 +225,41 @@ def _guard(
     return call
 
 
-def _check_number(name: str, value: Any, arg: Any, low: float, high: float) -> Any:
-    """Accept an array inside its limits; refuse anything else by name."""
-    unit = unit_of(name)
-    if isinstance(value, np.ndarray) and value.dtype.kind in "fiu" and value.size:
-        if low <= value.min() and value.max() <= high:
-            return value
-        outside = value[~((value >= low) & (value <= high))].flat[0]
-        raise _out_of_range(name, float(outside), unit, arg)
-    if isinstance(value, np.generic) and value.dtype.kind in "fiu":
-        value = value.item()
-    if value is _MISSING or value is None:
-        message = f"{spoken(name)} is missing; give {arg.allowed(unit)}"
-        raise DomainError("E_TYPE", name, message, arg.allowed(unit))
-    if isinstance(value, bool) or not isinstance(value, _SCALARS) or not math.isfinite(value):
-        shown = repr(value)[:40]
-        message = f"{spoken(name)} is {shown}, which is not a number; give {arg.allowed(unit)}"
-        raise DomainError("E_TYPE", name, message, arg.allowed(unit))
-    if low <= value <= high:
-        return value
-    raise _out_of_range(name, value, unit, arg)
+def _under_own_names(method: str, given: Mapping[str, Any], arguments: Mapping[str, AnyArg]) -> dict[str, Any]:
+    """Return arguments under the names a method has for them: another spelling of bone-dry, a list without its `each`.
+
+    Raises
+    ------
+    DomainError
+        E_TYPE, for a name that means none of them.
+    """
+    own = {alike(name): name for name in arguments}
+    found: dict[str, Any] = {}
+    for name, value in given.items():
+        known = name if name in arguments else own.get(alike(name))
+        if known is None or known in found or (known != name and known in given):
+            allowed = ", ".join(arguments)
+            message = f"{method} takes no argument {name}; it takes {allowed}"
+            raise DomainError("E_TYPE", name, message, allowed)
+        found[known] = value
+    return found
 
 
-def _out_of_range(name: str, value: float, unit: str, arg: Arg) -> DomainError:
-    if not math.isfinite(value):
-        return DomainError("E_TYPE", name, f"{spoken(name)} is not a finite number", arg.allowed(unit))
-    message = f"{spoken(name)} is {value:g} {unit}".rstrip() + f", outside {arg.allowed(unit)}"
-    if name.endswith("_frac") and 1 < value <= 100 and arg.high <= 1:
-        message += f"; if {value:g} % was meant, give {value / 100:g}"
-    return DomainError("E_RANGE", name, message, arg.allowed(unit))
+def _is_finite(result: Any) -> bool:
+    """Whether every number of a result is one; an array stands for itself, since its arguments were checked."""
+    if result.__class__ is float:
+        return math.isfinite(result)
+    if isinstance(result, tuple):
+        return all(np.isfinite(one).all() for one in result if isinstance(one, (float, np.ndarray, np.floating)))
+    return True
 
 
-def _check_other(name: str, value: Any, arg: Any) -> Any:
-    """Check a series, a choice or a list of records."""
-    if value is _MISSING:
-        raise DomainError("E_TYPE", name, f"{spoken(name)} is missing", "a value")
-    if isinstance(arg, Choice):
-        if value not in arg.options:
-            allowed = ", ".join(arg.options)
-            raise DomainError(
-                "E_UNIT", name, f"{spoken(name)} is {str(value)[:40]!r}; choose one of {allowed}", allowed
-            )
-        return value
-    if not isinstance(value, (list, tuple, np.ndarray)):
-        message = f"{spoken(name)} must be a list; it is {type(value).__name__}"
-        raise DomainError("E_TYPE", name, message, "a list")
-    if isinstance(arg, Rows):
-        return [_check_row(name, index, row, arg) for index, row in enumerate(value)]
-    return _check_series(name, value, arg)
-
-
-def _check_series(name: str, value: Any, arg: Arg) -> np.ndarray:
-    unit = unit_of(name)
-    try:
-        series = np.asarray(value, dtype=float)
-    except (TypeError, ValueError):
-        message = f"{spoken(name)} holds something that is not a number"
-        raise DomainError("E_TYPE", name, message, arg.allowed(unit)) from None
-    if series.ndim != 1 or series.size < arg.count:
-        message = f"{spoken(name)} has {series.size} values; at least {arg.count} are needed"
-        raise DomainError("E_COUNT", name, message, f"a list of {arg.count} or more")
-    low = math.nextafter(arg.low, math.inf) if arg.above else arg.low
-    high = math.nextafter(arg.high, -math.inf) if arg.below else arg.high
-    bad = ~((series >= low) & (series <= high) & np.isfinite(series))
-    if bad.any():
-        raise _out_of_range(name, float(series[bad][0]), unit, arg)
-    return series
-
-
-def _check_row(name: str, index: int, row: Any, arg: Rows) -> dict[str, float]:
-    if not isinstance(row, Mapping):
-        message = f"{spoken(name)}, row {index + 1}, must be a record of {', '.join(arg.columns)}"
-        raise DomainError("E_TYPE", name, message, ", ".join(arg.columns))
-    checked = {}
-    for column, limit in arg.columns.items():
-        try:
-            low = math.nextafter(limit.low, math.inf) if limit.above else limit.low
-            checked[column] = _check_number(column, row.get(column), limit, low, limit.high)
-        except DomainError as error:
-            message = f"{spoken(name)}, row {index + 1}: {error.message}"
-            raise DomainError(error.code, f"{name}[{index}].{column}", message, error.allowed) from None
-    return checked
+def _no_result(method: str, given: Mapping[str, Any]) -> DomainError:
+    """Return the refusal of values that are each allowed and together give no number."""
+    first = next(iter(given), "")
+    title = METHODS[method].title.lower()
+    message = f"{title}: these values together give no finite result; one of them is far from anything real"
+    return DomainError("E_RANGE", first, message, "values of the same mill, of the same moment")
 
 
 def _note(
@@ -359,7 +269,7 @@ def _note(
     given = {name: kwargs.get(name, defaults.get(name)) for name in entry.arguments}
     for name, value in given.items():
         arg = entry.arguments[name]
-        if isinstance(arg, Arg) and arg.usual and isinstance(value, _SCALARS):
+        if isinstance(arg, Arg) and arg.usual and isinstance(value, SCALARS):
             low, high = arg.usual
             if not low <= value <= high:
                 unit = unit_of(name)

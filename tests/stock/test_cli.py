@@ -17,7 +17,7 @@ GOOD = {"flow_l_per_min": 980, "consistency_in_pct": 3.62, "consistency_out_pct"
 def fox(*words: str, given: str = "") -> tuple[int, str, str]:
     """Run a command; return its status and what it printed."""
     out, err = io.StringIO(), io.StringIO()
-    with redirect_stdout(out), redirect_stderr(err), patch("sys.stdin", io.StringIO(given)):
+    with redirect_stdout(out), redirect_stderr(err), patch("sys.stdin", io.TextIOWrapper(io.BytesIO(given.encode()))):
         status = main(list(words))
     return status, out.getvalue(), err.getvalue()
 
