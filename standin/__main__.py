@@ -5,6 +5,7 @@ import asyncio
 import csv
 import logging
 import time
+from datetime import timedelta
 from pathlib import Path
 
 from asyncua import Server, ua
@@ -19,6 +20,7 @@ from stock.line.story import story_beside
 
 NAMESPACE = "urn:fox-vat:standin"
 EVERY_S = 5.0
+HISTORY_KEPT = 4000  # values of each node, for a collector that was away
 
 
 def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) -> None:
@@ -91,6 +93,8 @@ async def serve(plant: Plant, endpoint: str, drop: Path | None, days: float) -> 
         if one.number in plant.digesters.numbers:
             batches[one.number] = node
     async with server:
+        kept = [*nodes.values(), *batches.values()]
+        await server.historize_node_data_change(kept, period=timedelta(hours=6), count=HISTORY_KEPT)
         while True:
             now = time.time()
             for tag in plant.tags:

@@ -50,16 +50,17 @@ class Sample(models.Model):
     world = models.ForeignKey(World, on_delete=models.PROTECT, db_index=False)
     tag = models.CharField(max_length=40)
     at_s = models.BigIntegerField()
-    value = models.FloatField()
+    value = models.FloatField(null=True, help_text="none where the quality is bad")
+    quality = models.BigIntegerField(default=0, help_text="status as the server said it, 0 for good")
 
     class Meta:
-        """Made and altered by hand: see the migration."""
+        """Made and altered by hand: see the migrations."""
 
         db_table = "floor_sample"
 
     def __str__(self) -> str:
         """Tag and value."""
-        return f"{self.tag} {self.value:g}"
+        return f"{self.tag} {'bad' if self.value is None else format(self.value, 'g')}"
 
 
 class Record(AppendOnly):

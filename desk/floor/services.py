@@ -229,11 +229,12 @@ def stop_of(world: World, kind: str) -> str:
 
 
 def store_samples(world_id: int, rows: Iterable[Sequence[Any]]) -> int:
-    """Keep instrument values, (tag, second, value) each; a second value for the same second is left out."""
-    values = [(world_id, tag, at_s, value) for tag, at_s, value in rows]
+    """Keep instrument values, (tag, second, value[, quality]) each; a second value for the same second is left out."""
+    values = [(world_id, *row, *([0] if len(row) == 3 else [])) for row in rows]
     with transaction.atomic(), connection.cursor() as cursor:
         cursor.executemany(
-            "INSERT OR IGNORE INTO floor_sample (world_id, tag, at_s, value) VALUES (%s, %s, %s, %s)", values
+            "INSERT OR IGNORE INTO floor_sample (world_id, tag, at_s, value, quality) VALUES (%s, %s, %s, %s, %s)",
+            values,
         )
         cursor.execute("UPDATE floor_beat SET beat = beat + 1 WHERE world_id = %s", [world_id])
     return len(values)

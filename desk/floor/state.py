@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from desk.floor import clock
 from desk.floor.models import Cook, Order, World, epoch
+from desk.floor.quality import quality_words
 from desk.floor.reading import Reading
 from desk.floor.station import stations
 from desk.mill.selectors import line_of, solve
@@ -51,9 +52,24 @@ class State:
     def __init__(self, world: World, now: datetime | None = None) -> None:
         """Bind to a world and a moment; nothing is read before it is asked for."""
         self.world = world
-        self.now = now or clock.now()
+        self.clock = now or clock.now()
+        self.now = now or max(self.clock, self._last_entered())
         self.line: Definition = line_of(world.version)
         self.kept: dict[str, Any] = {}  # what the apps above the floor have worked out already
+
+    @property
+    def behind(self) -> timedelta:
+        """By how much the server's clock is behind what was entered: more than nought after it was set back."""
+        return self.now - self.clock
+
+    def _last_entered(self) -> datetime:
+        """Return when the newest entry was made: a clock set back must not hide it."""
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT entered_at FROM floor_record WHERE world_id = %s ORDER BY id DESC LIMIT 1", [self.world.pk]
+            )
+            row = cursor.fetchone()
+        return _as_read(row[0]) if row else self.clock
 
     # ---- readings
 
@@ -73,12 +89,12 @@ class State:
             lab, live = self.lab.get(tag.id), self.live.get(tag.id)
             if live is not None:
                 at = datetime.fromtimestamp(live[0], UTC)
-                health = self.health(tag)
-                stale = health.state == "stale"
-                if lab is None or not stale or at >= lab.at:
+                health, bad = self.health(tag), self.bad.get(tag.id, "")
+                silent = health.state == "stale" or bool(bad)
+                if lab is None or not silent or at >= lab.at:
                     words = f"{tag.instrument}, ± {tag.uncertainty:g} {tag.unit}".strip()
                     origin = Origin("measured", words, at)
-                    trouble = "" if health.state in ("ok", "spike") else health.reason
+                    trouble = bad or ("" if health.state in ("ok", "spike") else health.reason)
                     found[tag.id] = Reading(tag, live[1], at, origin, judge(tag, live[1]), trouble)
                     continue
             if lab is not None:
@@ -87,23 +103,47 @@ class State:
         return found
 
     @cached_property
+    def bad(self) -> dict[str, str]:
+        """Why the newest sample of a tag is no value, of each tag where it is none."""
+        return {
+            tag: f"{quality_words(newest[2])} since {timezone.localtime(datetime.fromtimestamp(newest[0], UTC)):%H:%M}"
+            for tag, samples in self._samples.items()
+            if (newest := samples[0])[1] is None
+        }
+
+    @cached_property
     def signals(self) -> dict[str, list[tuple[int, float]]]:
-        """Seconds and values of the last dozen samples of each tag, the newest first."""
+        """Seconds and values of the last good samples of each tag, the newest first."""
+        good = {
+            tag: [(at_s, value) for at_s, value, _ in samples if value is not None]
+            for tag, samples in self._samples.items()
+        }
+        return {tag: samples for tag, samples in good.items() if samples}
+
+    @cached_property
+    def newest(self) -> datetime | None:
+        """The moment of the newest sample of any tag, good or bad; None where none ever came."""
+        seconds = [samples[0][0] for samples in self._samples.values()]
+        return datetime.fromtimestamp(max(seconds), UTC) if seconds else None
+
+    @cached_property
+    def _samples(self) -> dict[str, list[tuple[int, float | None, int]]]:
+        """Second, value and quality of the last dozen samples of each tag, the newest first."""
         tags = [tag.id for tag in self.line.tags if tag.live]
         if not tags:
             return {}
         parts = " UNION ALL ".join(
-            "SELECT * FROM (SELECT tag, at_s, value FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s <= %s"
+            "SELECT * FROM (SELECT tag, at_s, value, quality FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s <= %s"
             " ORDER BY at_s DESC LIMIT 12)"
             for _ in tags
         )
         until = epoch(self.now)
         values = [part for tag in tags for part in (self.world.pk, tag, until)]
-        found: dict[str, list[tuple[int, float]]] = {}
+        found: dict[str, list[tuple[int, float | None, int]]] = {}
         with connection.cursor() as cursor:
             cursor.execute(parts, values)
-            for tag, at_s, value in cursor.fetchall():
-                found.setdefault(tag, []).append((at_s, value))
+            for tag, at_s, value, quality in cursor.fetchall():
+                found.setdefault(tag, []).append((at_s, value, quality))
         return found
 
     @cached_property
@@ -153,7 +193,8 @@ class State:
         with connection.cursor() as cursor:
             cursor.execute(
                 "SELECT tag, count(*), avg(at_s - %s), avg(value), avg((at_s - %s) * value), avg((at_s - %s) * (at_s - %s))"  # noqa: S608
-                f" FROM floor_sample WHERE world_id = %s AND tag IN ({marks}) AND at_s > %s AND at_s <= %s GROUP BY tag",
+                f" FROM floor_sample WHERE world_id = %s AND tag IN ({marks}) AND at_s > %s AND at_s <= %s"
+                " AND value IS NOT NULL GROUP BY tag",
                 [since, since, since, since, self.world.pk, *tags, since, epoch(self.now)],
             )
             rows = cursor.fetchall()

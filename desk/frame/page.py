@@ -17,6 +17,7 @@ from desk.floor import clock, pulse
 from desk.floor.faults import fault
 from desk.floor.models import Record, World
 from desk.floor.next_up import next_up
+from desk.floor.parts import Trouble, troubles
 from desk.floor.services import NotAllowedError
 from desk.floor.state import State
 from desk.floor.station import Station
@@ -143,6 +144,7 @@ def page(
         "world": state.world,
         "here": here,
         "now": state.now,
+        "troubles": troubles_of(state),
         **framed(state, here),
         **({"csrf_token": TOKEN} if marked else {}),
         **(context or {}),
@@ -184,6 +186,14 @@ def whole(request: HttpRequest, state: State, rendered: Rendered, status: int = 
     return response
 
 
+def troubles_of(state: State) -> list[Trouble]:
+    """Return what does not run, asked once a state."""
+    if "troubles" not in state.kept:
+        state.kept["troubles"] = troubles(state)
+    found: list[Trouble] = state.kept["troubles"]
+    return found
+
+
 def own_address(request: HttpRequest, state: State, here: str) -> str:
     """Return what a page refreshes itself from: where it was got; after a form, ribbon and rail alone."""
     if request.method == "GET":
@@ -223,7 +233,8 @@ def frame(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with ribbon and rail alone: the refresh of a page that holds what somebody typed."""
     here = request.GET.get("here", "")
     tag = tag_of(state)
-    response = render(request, "components/frame.html", {"here": here, **framed(state, here)})
+    context = {"here": here, "troubles": troubles_of(state), **framed(state, here)}
+    response = render(request, "components/frame.html", context)
     response["HX-PTag"] = tag
     response["Cache-Control"] = "no-store"
     return response

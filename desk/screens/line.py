@@ -4,7 +4,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
 
+from desk.floor.parts import SILENT
 from desk.floor.state import State
 from desk.floor.station import Told, stations
 from desk.frame.alike import alike
@@ -29,6 +31,7 @@ class Mark:
     level: str
     fill: str = ""
     rule: tuple[float, float] | None = None
+    old: bool = False  # its signal is not to be trusted: shown grey
 
     @property
     def above(self) -> float:
@@ -70,7 +73,7 @@ def mark(state: State, node: Node) -> Mark:
     level = reading.verdict.level if reading else "ok"
     if node.kind == "gate":
         shown = reading.as_figure() if reading else None
-        return Mark(node, shown, level)
+        return Mark(node, shown, level, old=bool(reading and reading.trouble))
     unit = state.vessels[node.unit]
     band = (unit.low_pct / 100, unit.high_pct / 100)
     if reading is not None and reading.tag.band is not None:
@@ -78,7 +81,8 @@ def mark(state: State, node: Node) -> Mark:
         band = (low / 100, high / 100)
     cover = state.cover(node.unit)
     filled = (reading.value if reading else 0.0) / 100
-    return Mark(node, cover, level, vat_fill(filled), (VAT_HALF - VAT_H * band[1], VAT_H * (band[1] - band[0])))
+    rule = (VAT_HALF - VAT_H * band[1], VAT_H * (band[1] - band[0]))
+    return Mark(node, cover, level, vat_fill(filled), rule, bool(reading and reading.trouble))
 
 
 def vat_fill(filled_frac: float) -> str:
@@ -104,6 +108,9 @@ def sentence(state: State) -> str:
     grade = state.line.grade(order.grade)
     opening = f"{rate_text(order.reel_t_per_h)} of {grade.name} to the machine."
     needing = state.advice
+    if state.newest is not None and state.now - state.newest > SILENT:
+        at = timezone.localtime(state.newest)
+        return f"{opening} No reading has come since {at:%H:%M}: what is shown is as it was then."
     for station in stations():
         if words := station.urgent(state):
             return f"{opening} {words}"

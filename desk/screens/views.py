@@ -69,7 +69,7 @@ def trend(request: HttpRequest, state: State, tag_id: str) -> HttpResponse:
     width = max(1, int(hours * 3600 / BUCKETS))
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT at_s / %s * %s, avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s > %s AND at_s <= %s"
+            "SELECT at_s / %s * %s, avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s > %s AND at_s <= %s AND value IS NOT NULL"
             " GROUP BY 1 ORDER BY 1",
             [width, width, state.world.pk, tag.id, since, epoch(state.now)],
         )

@@ -24,6 +24,7 @@ def _secret_key() -> str:
 
 
 SECRET_KEY = _secret_key()
+FOX_PARTS = Path(os.environ.get("FOX_PARTS", VAR / "parts"))  # how the running parts stand, a small file each
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("FOX_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
 

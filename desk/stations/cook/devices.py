@@ -35,7 +35,7 @@ def _titrator(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> Non
             raise BrokenFileError(f"line {number}: {error.message}") from None
         cook = int(number_of(row, "cook", number)) if (row.get("cook") or "").strip() else None
         LiquorTest.objects.create(
-            world=world, kind=kind, at=at, volumes=volumes, number=cook, form_key=f"{dropped.name}-{number}"[:60]
+            world=world, kind=kind, at=at, volumes=volumes, number=cook, form_key=dropped.key(number)
         )
 
 
@@ -54,7 +54,7 @@ def _kappa(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
             if not low <= value <= high:
                 raise BrokenFileError(f"line {number}: {words} is {value:g}, outside {low:g} to {high:g}")
         Result.objects.create(
-            world=world, number=cook, at=at_in(row, "at_s", number), form_key=f"{dropped.name}-{number}"[:60], **found
+            world=world, number=cook, at=at_in(row, "at_s", number), form_key=dropped.key(number), **found
         )
 
 

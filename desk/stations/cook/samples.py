@@ -16,7 +16,7 @@ from stock.cooking.recipe import CookDef, Digester
 Samples = tuple[np.ndarray, np.ndarray]
 
 _SENT = (
-    "SELECT tag, min(at_s), avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s >= %s AND at_s <= %s"
+    "SELECT tag, min(at_s), avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s >= %s AND at_s <= %s AND value IS NOT NULL"
     " GROUP BY tag, at_s / 60"
 )
 _BY_HAND = (

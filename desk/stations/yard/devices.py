@@ -56,7 +56,7 @@ def _belt(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
             from_at=at_in(row, "from_s", number),
             to_at=at_in(row, "to_s", number),
             source=f"belt scale, {dropped.name}"[:60],
-            form_key=f"{dropped.name}-{number}",
+            form_key=dropped.key(number),
         )
 
 

@@ -1,0 +1,1 @@
+"""Running Fox Vat's parts together: nothing here needs more than Python itself."""
