@@ -85,7 +85,7 @@ async def serve(plant: Plant, endpoint: str, drop: Path | None, days: float) -> 
     folder = await server.nodes.objects.add_folder(ua.NodeId("Line", index), "Line")
     nodes = {}
     for tag in plant.tags:
-        nodes[tag.id] = await folder.add_variable(ua.NodeId(tag.id, index), tag.id, 0.0)
+        nodes[tag.id] = await folder.add_variable(ua.NodeId(tag.id, index), tag.id, plant.value(tag, time.time()))
     batches = {}
     for one in plant.line.cook.digesters:
         name = f"digester_{one.number}_cook"

@@ -18,7 +18,7 @@ from typing import Any, Final
 
 from asgiref.sync import sync_to_async
 from asyncua import Client, ua
-from django.db import DatabaseError, close_old_connections, connection
+from django.db import DatabaseError, connection
 
 from desk.exchange.buffer import Buffer, Row
 from desk.floor.models import World
@@ -110,7 +110,6 @@ class Collector:
 
     def keep(self, rows: Sequence[Row]) -> None:
         """Store rows, after what waits from before; what cannot be stored waits."""
-        close_old_connections()
         for tag, at_s, _, _ in rows:
             self.newest[tag] = max(at_s, self.newest.get(tag, 0))
         self.health.bad += sum(1 for row in rows if row[2] is None)
@@ -120,7 +119,8 @@ class Collector:
             self.health.now("collecting")
         except (DatabaseError, OSError) as error:
             self.buffer.add(rows)
-            connection.close()
+            if not connection.in_atomic_block:
+                connection.close()  # the next try begins with a connection of its own
             self.health.now("waiting to store", str(error))
         self._tell()
 

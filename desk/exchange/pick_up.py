@@ -108,7 +108,7 @@ def _take(world: World, path: Path) -> Dropped:
         reason = _words(error) if expected else f"it could not be taken in: {type(error).__name__}"
         dropped = Dropped.objects.create(world=world, name=name, kind=kind, reason=reason[:300], at=clock.now())
         moved = _move(path, "aside")
-        moved.with_name(f"{moved.name}.reason.txt").write_text(reason + "\n", encoding="utf-8")
+        moved.with_suffix(".reason.txt").write_text(reason + "\n", encoding="utf-8")
         return dropped
     _move(path, "taken")
     return dropped

@@ -56,8 +56,8 @@ def troubles(state: State) -> list[Trouble]:
     if state.newest is not None and now - state.newest > SILENT:
         newest = timezone.localtime(state.newest)
         at = f"{newest:%H:%M}" if newest.date() == now.date() else f"{newest:%d %b %H:%M}"
-        words = f"Readings are old: the newest is from {at}, {_ago(now - state.newest)} ago.{why}"
-        found.append(Trouble("readings", f"{words} What people enter is kept; advice goes by the last values."))
+        words = f"Readings are old, the newest from {at}, {_ago(now - state.newest)} ago.{why}"
+        found.append(Trouble("readings", f"{words} Entries are kept; advice goes by the last values."))
     elif why:
         found.append(Trouble("readings", why.strip()))
     found += [

@@ -26,6 +26,7 @@ from stock.primitives import Mix, Store
 from stock.tag import Tag
 
 STALE_S = 90
+SET_BACK = timedelta(days=2)  # a clock may be so far behind what was entered; further, it is the entry that is wrong
 LAB_BACK = timedelta(hours=36)
 COOKS_BACK = timedelta(hours=16)  # an acid cook may take half a day
 
@@ -69,7 +70,8 @@ class State:
                 "SELECT entered_at FROM floor_record WHERE world_id = %s ORDER BY id DESC LIMIT 1", [self.world.pk]
             )
             row = cursor.fetchone()
-        return _as_read(row[0]) if row else self.clock
+        last = _as_read(row[0]) if row else self.clock
+        return last if last - self.clock < SET_BACK else self.clock
 
     # ---- readings
 

@@ -108,12 +108,12 @@ def sentence(state: State) -> str:
     grade = state.line.grade(order.grade)
     opening = f"{rate_text(order.reel_t_per_h)} of {grade.name} to the machine."
     needing = state.advice
-    if state.newest is not None and state.now - state.newest > SILENT:
-        at = timezone.localtime(state.newest)
-        return f"{opening} No reading has come since {at:%H:%M}: what is shown is as it was then."
     for station in stations():
         if words := station.urgent(state):
             return f"{opening} {words}"
+    if state.newest is not None and state.now - state.newest > SILENT:
+        at = timezone.localtime(state.newest)
+        return f"{opening} No reading has come since {at:%H:%M}: what is shown is as it was then."
     if not state.readings:
         return f"{opening} Nothing has been measured yet."
     if not needing and not state.off:

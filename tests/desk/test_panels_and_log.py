@@ -44,7 +44,7 @@ class SetPanels(DeskCase):
             self.client.post("/live/at/wash/set/shower-wood_wash/", typed), "Set the shower to 3958 L/min"
         )
         answer = self.client.post("/live/at/wash/set/shower-wood_wash/", {**typed, "discharge_consistency_pct": "140"})
-        self.assertContains(answer, "Discharge consistency is 140 %, outside more than 0 to less than 100 %")
+        self.assertContains(answer, "Mat consistency is 140 %, outside more than 0 to less than 100 %")
         answer = self.client.post(
             "/live/at/wash/set/shower-wood_wash/", {**typed, "discharge_consistency_pct": "x" * 5000}
         )

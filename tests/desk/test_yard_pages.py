@@ -82,7 +82,7 @@ class Screens(YardCase):
             with self.subTest(panel.id):
                 self.assertContains(self.client.post(f"/live/at/yard/set/{panel.id}/", {}), "set-say")
         bad = self.client.post("/live/at/yard/set/debark-drum/", {"fill_frac": "0.95"})
-        self.assertContains(bad, "Fill is 0.95, outside more than 0 to 0.8")
+        self.assertContains(bad, "Filling, as a fraction is 0.95, outside more than 0 to 0.8")
         bad = self.client.post("/live/at/yard/set/depith-depith/", {"pith_removal_frac__wet": "much"})
         self.assertContains(bad, "Pith taken out, wet stage is")
 

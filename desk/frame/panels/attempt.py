@@ -155,7 +155,7 @@ def attempt(stood: Stood, typed: Mapping[str, Any]) -> Attempt:
         try:
             figures = panel.work(data) if panel.work else [_one(stood, data)]
         except DomainError as error:
-            faults[error.argument] = fault = error.message
+            faults[error.argument] = fault = _by_label(panel, error)
     shown = [
         Filled(one.name, one.label, one.unit, one.text, one.origin, one.allowed, faults.get(one.name, ""))
         for one in shown
@@ -163,6 +163,14 @@ def attempt(stood: Stood, typed: Mapping[str, Any]) -> Attempt:
     fault = fault or next(iter(faults.values()), "")
     said = (panel.tell(figures) if panel.tell else panel.say(figures[0])) if figures else ""
     return Attempt(stood, shown, figures, said, fault)
+
+
+def _by_label(panel: Panel, error: DomainError) -> str:
+    """Return a refusal with the field called what the panel calls it."""
+    if error.argument not in panel.fields:
+        return error.message
+    label, meaning = panel.fields[error.argument][0], panel.limits_of(error.argument).meaning
+    return label + error.message.removeprefix(meaning) if error.message.startswith(meaning) else error.message
 
 
 def _one(stood: Stood, data: Data) -> Figure:
