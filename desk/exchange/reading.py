@@ -3,11 +3,16 @@
 import csv
 import io
 import json
+import math
+import re
+import unicodedata
 import zipfile
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Final
 
 from django.core.exceptions import ValidationError
+
+from desk.floor.text import seen
 
 MOST_BYTES: Final = 2_000_000
 MOST_UNPACKED: Final = 40_000_000
@@ -18,6 +23,12 @@ FORMS: Final = {
     "json": "application/json",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
+
+
+_NUMBER: Final = re.compile(r"[+-]?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?")
+MOST_OF_A_PART: Final = 8_000_000  # bytes of one unpacked part of a workbook
+MOST_STRINGS: Final = 60_000
+MOST_OF_A_CELL: Final = 2_000
 
 
 def read_rows(name: str, data: bytes) -> list[dict[str, str]]:
@@ -58,12 +69,17 @@ def _read_csv(data: bytes) -> list[dict[str, str]]:
 
 def _read_json(data: bytes) -> list[dict[str, str]]:
     try:
-        found = json.loads(data)
-    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
+        found = json.loads(data, parse_constant=_no_constant)
+    except (ValueError, RecursionError) as error:  # also a whole number of thousands of digits
         raise ValidationError({"file": f"the file is not readable as JSON: {str(error)[:80]}"}) from None
     if not isinstance(found, list) or not all(isinstance(row, dict) for row in found):
         raise ValidationError({"file": "the JSON must be a list of records"})
     return [{str(key)[:60]: _text(value) for key, value in list(row.items())[:MOST_COLUMNS]} for row in found]
+
+
+def _no_constant(name: str) -> None:
+    message = f"{name} is no number"
+    raise ValueError(message)
 
 
 def _read_xlsx(data: bytes) -> list[dict[str, str]]:
@@ -86,6 +102,14 @@ def _read_xlsx(data: bytes) -> list[dict[str, str]]:
 def _refuse_bloated(packed: zipfile.ZipFile) -> None:
     if sum(part.file_size for part in packed.infolist()) > MOST_UNPACKED:
         raise ValidationError({"file": "the workbook unpacks to more than 40 MB"})
+    for part in packed.infolist():
+        if part.file_size > MOST_OF_A_PART:
+            raise ValidationError({"file": f"{part.filename[:60]} in the workbook unpacks to more than 8 MB"})
+        if part.filename.lower().endswith("sharedstrings.xml"):  # all of it is read before the first row
+            with packed.open(part) as strings:
+                count = sum(chunk.count(b"<si") for chunk in iter(lambda: strings.read(65_536), b""))
+            if count > MOST_STRINGS:
+                raise ValidationError({"file": f"the workbook holds {count} texts; {MOST_STRINGS} is the most"})
 
 
 def _some(rows: Iterable[Any]) -> Iterable[Any]:
@@ -113,8 +137,12 @@ def _text(value: Any) -> str:
     if hasattr(value, "isoformat"):
         return str(value.isoformat())
     if isinstance(value, float):
-        return repr(value) if value != int(value) else str(int(value)) if abs(value) < 1e15 else repr(value)
-    return str(value)[:500]
+        whole = math.isfinite(value) and value == int(value) and abs(value) < 1e15
+        return str(int(value)) if whole else repr(value)
+    text = str(value)
+    if len(text) > MOST_OF_A_CELL:
+        raise ValidationError({"file": f"a cell holds {len(text)} characters; {MOST_OF_A_CELL} is the most"})
+    return seen(text)
 
 
 def write_rows(form: str, columns: Sequence[str], rows: Iterable[Mapping[str, Any]]) -> bytes:
@@ -149,6 +177,9 @@ def _cell(value: Any) -> Any:
 
 def _safe(text: str) -> str:
     """Keep a spreadsheet from taking a text for a formula; numbers below zero stay numbers."""
-    if text.startswith(("=", "+", "@", "\t", "\r")) or (text[:1] == "-" and not text[1:2].isdigit()):
+    bare = unicodedata.normalize(
+        "NFKC", text
+    ).lstrip()  # a full-width sign is taken for the sign, a leading blank skipped
+    if bare[:1] in "=+-@" and bare and not _NUMBER.fullmatch(text):
         return f"'{text}"
-    return text
+    return f"'{text}" if text[:1] in ("\t", "\r", "\n") else text

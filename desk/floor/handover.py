@@ -145,8 +145,10 @@ def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOve
 def _frozen(
     world: World, person: Person, sheet: dict[str, Any], shift_start: datetime, at: datetime, form_key: str
 ) -> HandOver:
+    last = Record.objects.filter(world=world).order_by("-id").values_list("id", "digest").first()
     sheet = {
         **sheet,
+        "chain": {"entry": last[0], "head": last[1]} if last else None,
         "signed": f"{person.first_name} {person.last_name}, {person.role_title}, {timezone.localtime(at):%d %b %Y %H:%M}",
     }
     text = json.dumps(sheet, sort_keys=True, ensure_ascii=False)

@@ -3,13 +3,19 @@
 from collections.abc import Callable
 from typing import Any, Final, TypeVar
 
+from django.apps import apps
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, models, transaction
 from django.utils import timezone
 
 from desk.floor.models import Record, World
+from desk.floor.sealing import digest_of
 
 KEY_LONGEST = 40
+NOT_COMPARED: Final = frozenset(
+    {"digest", "source", "source_digest", "sealed_as", "form_key", "level", "sha256", "sheet"}
+)
+verb = transaction.atomic  # one verb, one transaction: what it looks at cannot change before it writes
 R = TypeVar("R", bound=models.Model)
 
 
@@ -43,16 +49,37 @@ def keep(row: R, then: Callable[[R], object] | None = None) -> R:
     try:
         with transaction.atomic():
             if (sent := sent_before(type(row), asked.world, asked.form_key)) is not None:
-                return sent
+                return same(sent, row)
             row.save()
             if then is not None:
                 then(row)
     except IntegrityError:
         if (sent := sent_before(type(row), asked.world, asked.form_key)) is not None:
-            return sent
+            return same(sent, row)
         _say_who_was_first(asked)
         raise
     return row
+
+
+def same(sent: R, asked: R) -> R:
+    """Return the row a form made before; ValidationError where the form now says something else.
+
+    Moments are not compared: a form sent again is sent later.
+    """
+    for field in sent._meta.concrete_fields:
+        if field.primary_key or isinstance(field, models.DateTimeField) or field.name in NOT_COMPARED:
+            continue
+        kept, said = getattr(sent, field.attname), getattr(asked, field.attname)
+        if not field.is_relation and said is not None:
+            said = field.to_python(said)
+        if kept != said:
+            at = timezone.localtime(getattr(sent, "entered_at", None) or timezone.now())
+            message = (
+                f"this form was sent at {at:%H:%M} already, with {field.verbose_name} {kept}; the second was not kept."
+                " Load the page again to enter another"
+            )
+            raise ValidationError({field.name: message})
+    return sent
 
 
 def _say_who_was_first(row: Any) -> None:
@@ -67,6 +94,13 @@ def _say_who_was_first(row: Any) -> None:
 def source_of(row: models.Model) -> str:
     """Return how the log names the row a line was made from."""
     return f"{row._meta.label_lower}:{row.pk}"
+
+
+def digest_at(source: str) -> str | None:
+    """Return the digest of the row a line of the log was made from; None where it is not there."""
+    label, _, key = source.partition(":")
+    row = apps.get_model(label)._default_manager.filter(pk=key).first()
+    return digest_of(row) if row is not None else None
 
 
 def made_from(row: Any) -> "models.QuerySet[Record]":

@@ -9,8 +9,11 @@ from django.db import models
 from django.utils import timezone
 
 from desk.floor.appending import AppendOnly
+from desk.floor.sealing import canonical
 from desk.mill.models import DefinitionVersion
 from stock.units import said
+
+SEALED_WHOLE = 2
 
 
 class World(models.Model):
@@ -92,7 +95,9 @@ class Record(AppendOnly):
     )
     reason = models.CharField(max_length=200, blank=True)
     source = models.CharField(max_length=60, blank=True, help_text="model and key of the row it was made from")
+    source_digest = models.CharField(max_length=64, null=True, help_text="of the row it was made from")  # noqa: DJ001  added to a log that is never remade
     form_key = models.CharField(max_length=40)
+    sealed_as = models.PositiveSmallIntegerField(null=True, help_text="how its digest is made; none for the first way")
     digest = models.CharField(max_length=64)
 
     class Meta:
@@ -110,14 +115,22 @@ class Record(AppendOnly):
         """What it says."""
         return self.text or f"{self.tag} {self.value}"
 
+    @property
+    def corrected_here(self) -> bool:
+        """Whether the log is where it is corrected: a reading, or the words of an event; else where it was made."""
+        return self.kind in (self.Kind.READING, self.Kind.EVENT)
+
     def content(self) -> str:
-        """Return what the digest seals."""
+        """Return what the digest seals: every column; of an entry sealed the first way, those that were sealed then."""
+        if self.sealed_as == SEALED_WHOLE:
+            return canonical(self)
         fields = [self.kind, self.tag, self.value, self.unit, self.text, self.subject, self.at.isoformat(), self.by_id]
         made = [self.source] if self.source else []
         return json.dumps([*fields, self.supersedes_id, self.reason, *made])
 
     def seal(self, previous: str) -> None:
         """Chain this record to the one before it."""
+        self.sealed_as = SEALED_WHOLE
         self.digest = self.sealed_after(previous)
 
     def sealed_after(self, previous: str) -> str:

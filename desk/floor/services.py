@@ -9,7 +9,7 @@ from django.db import IntegrityError, connection, transaction
 from django.db.models import Model
 
 from desk.floor import clock
-from desk.floor.keeping import WHY_WANTED, keep, line_key, sent_before, source_of
+from desk.floor.keeping import WHY_WANTED, digest_at, keep, line_key, same, sent_before, source_of, verb
 from desk.floor.models import Order, Record, World
 from desk.floor.station import Correction, stations
 from desk.mill.selectors import line_of, solve
@@ -55,8 +55,10 @@ def _append(record: Record) -> Record:
     """Seal a record to the one before it and keep it; a form sent twice gives the first record back."""
     with transaction.atomic():
         if (sent := sent_before(Record, record.world, record.form_key)) is not None:
-            return sent
+            return same(sent, record)
         previous = Record.objects.filter(world=record.world).order_by("-id").values_list("digest", flat=True).first()
+        if record.source and record.source_digest is None:
+            record.source_digest = digest_at(record.source)
         record.seal(previous or "")
         record.save()
     return record
@@ -135,6 +137,7 @@ def record_event(
     return _append(Record(world=world, at=at, by=person, form_key=form_key, **fields))
 
 
+@verb
 def correct(record: Record, person: Person, *, value: float | None, text: str, reason: str, form_key: str) -> Record:
     """Supersede a record; the old one stays readable.
 
@@ -146,6 +149,8 @@ def correct(record: Record, person: Person, *, value: float | None, text: str, r
         For a wrong role, a missing reason, a value that cannot be.
     """
     require(person, CORRECT)
+    if not record.corrected_here:
+        raise ValidationError({"reason": "this entry is corrected where it was made, not in the log"})
     if not reason.strip():
         raise ValidationError({"reason": WHY_WANTED})
     if record.kind == Record.Kind.READING and value is not None and (made := _corrected_at_its_source(record)):
@@ -187,6 +192,7 @@ def _corrected_at_its_source(record: Record) -> Correction | None:
     return next((one.corrections[label] for one in stations() if label in one.corrections), None)
 
 
+@verb
 def accept_order(
     world: World,
     person: Person,

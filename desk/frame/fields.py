@@ -6,7 +6,6 @@ A view names the fields it wants and gets them all, or one refusal that names ea
 """
 
 import re
-import unicodedata
 from collections.abc import Iterable
 from datetime import datetime
 from typing import Any, Self
@@ -17,6 +16,7 @@ from django.http import HttpRequest
 
 from desk.floor.keeping import WHY_WANTED
 from desk.floor.state import State
+from desk.floor.text import seen
 from desk.frame.forms import moment, moment_ahead
 from stock.errors import DomainError
 from stock.names import unit_of
@@ -193,14 +193,6 @@ class TickField(forms.BooleanField):
     def __init__(self) -> None:
         """No tick is an answer too."""
         super().__init__(required=False)
-
-
-def seen(text: str) -> str:
-    """Return a text without what cannot be seen: controls, marks of direction, halves of characters."""
-    kept = {"\n", "\t"}
-    return "".join(
-        one for one in text if one in kept or unicodedata.category(one) not in ("Cc", "Cf", "Cs", "Co", "Cn")
-    )
 
 
 def read_form(request: HttpRequest, /, **fields: forms.Field) -> dict[str, Any]:

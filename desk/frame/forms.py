@@ -1,5 +1,6 @@
 """What typed forms share: numbers and moments read, fields as shown, refusals in words, a key that counts once."""
 
+import hashlib
 import re
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
@@ -134,5 +135,10 @@ def moment_ahead(state: State, text: str) -> datetime:
 
 
 def key_of(request: HttpRequest) -> str:
-    """Return the form's key, so that a form sent twice counts once."""
-    return request.POST.get("form_key", "")[:36] or new_key()
+    """Return the form's key, so that a form sent twice counts once.
+
+    It is bound to the person, the line and the form: what somebody else's form was sent with, or
+    another form of one's own, is another key.
+    """
+    typed = request.POST.get("form_key", "")[:60] or new_key()
+    return hashlib.sha256(f"{request.user.pk} {request.path} {typed}".encode()).hexdigest()[:32]

@@ -16,6 +16,7 @@ from desk.floor import clock
 from desk.floor.services import require
 from desk.floor.state import State
 from desk.floor.station import Station, stations
+from desk.floor.text import whole
 from desk.frame.forms import words_of
 from desk.frame.page import on_line, signed_in, tabs_of
 from desk.frame.page import page as render_page
@@ -64,7 +65,7 @@ def show(request: HttpRequest, state: State, part: str, *, refused: str = "", do
 def page(request: HttpRequest, state: State, part: str) -> HttpResponse:
     """Show the files page."""
     kept = request.GET.get("kept", "")
-    done = f"{kept} records were imported." if kept.isdigit() else ""
+    done = f"{whole(kept)} records were imported." if whole(kept) > 0 else ""
     return show(request, state, part, done=done)
 
 

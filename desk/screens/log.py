@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from desk.floor import clock
+from desk.floor.faults import fault
 from desk.floor.models import HandOver, Record
 from desk.floor.services import AlreadyCorrectedError, NotAllowedError, correct, record_event
 from desk.floor.state import State
@@ -94,6 +95,9 @@ def correct_entry(request: HttpRequest, state: State, pk: int) -> HttpResponse:
         "text": request.POST.get("text", record.text),
         "reason": request.POST.get("reason", ""),
     }
+    if not record.corrected_here:
+        words = "An order, a signature and what was made from a record of its own are corrected where they were made."
+        return fault(request, 403, "Not corrected here", words)
     faults: dict[str, str] = {}
     status = 200
     taken = getattr(record, "superseded_by", None)

@@ -1,5 +1,6 @@
 """Small answers shared by the screens: home, the working, a trend."""
 
+import math
 from datetime import timedelta
 
 from django.db import connection
@@ -62,9 +63,10 @@ def trend(request: HttpRequest, state: State, tag_id: str) -> HttpResponse:
     except LookupError:
         raise Http404 from None
     try:
-        hours = min(72.0, max(0.5, float(request.GET.get("hours", "8"))))
+        asked = float(request.GET.get("hours", "8"))
     except ValueError:
-        hours = 8.0
+        asked = 8.0
+    hours = min(72.0, max(0.5, asked)) if math.isfinite(asked) else 8.0
     since = epoch(state.now - timedelta(hours=hours))
     width = max(1, int(hours * 3600 / BUCKETS))
     with connection.cursor() as cursor:

@@ -93,7 +93,7 @@ DATABASES: dict[str, Any] = {
         "OPTIONS": {
             "transaction_mode": "IMMEDIATE",
             "timeout": 5,
-            "init_command": "PRAGMA journal_mode=WAL;PRAGMA synchronous=NORMAL;PRAGMA foreign_keys=ON;"
+            "init_command": "PRAGMA journal_mode=WAL;PRAGMA synchronous=FULL;PRAGMA foreign_keys=ON;"
             "PRAGMA cache_size=-20000;PRAGMA temp_store=MEMORY;",
         },
     }

@@ -5,10 +5,11 @@ import os
 import re
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import time
-from contextlib import suppress
+from contextlib import closing, suppress
 from http.cookiejar import CookieJar
 from io import StringIO
 from pathlib import Path
@@ -163,6 +164,7 @@ class Killed(TestCase):
             write_history(plant_at(now), Path(folder) / "history" / MILL.stem, 1.0, 3)
             past = ("--history", str(Path(folder) / "history"), "--anchor", str(now))
             self.manage("load_demo", "--mill", str(MILL), *past, "-v", "0")
+            self.loaded = self.query("SELECT max(id) FROM floor_record")[0][0]
             acknowledged = self.write_until_killed(free_port())
             self.assertGreater(len(acknowledged), 5)
             kept = self.kept_values()
@@ -218,12 +220,13 @@ class Killed(TestCase):
         page = opener.open(f"{base}/live/log/", timeout=10).read().decode()
         return base, opener, re.search(r'csrfmiddlewaretoken" value="([^"]+)"', page).group(1)
 
-    def kept_values(self):
-        import sqlite3
+    def query(self, words, *given):
+        with closing(sqlite3.connect(Path(self.env["FOX_VAR"]) / "fox.sqlite3")) as database:
+            return database.execute(words, given).fetchall()
 
-        with sqlite3.connect(Path(self.env["FOX_VAR"]) / "fox.sqlite3") as database:
-            self.assertEqual(database.execute("PRAGMA integrity_check").fetchone()[0], "ok")
-            rows = database.execute("SELECT value, digest FROM floor_record WHERE form_key LIKE 'kill-%'").fetchall()
+    def kept_values(self):
+        self.assertEqual(self.query("PRAGMA integrity_check"), [("ok",)])
+        rows = self.query("SELECT value, digest FROM floor_record WHERE id > ?", self.loaded)
         self.assertTrue(all(digest for _, digest in rows))
         return [value for value, _ in rows]
 

@@ -24,8 +24,8 @@ class Migration(migrations.Migration):
             MAKE,
             migrations.RunSQL.noop,
             state_operations=[
-                migrations.AlterField("sample", "value", models.FloatField(null=True)),
-                migrations.AddField("sample", "quality", models.BigIntegerField(default=0)),
+                migrations.AlterField("sample", "value", models.FloatField(help_text="none where the quality is bad", null=True)),
+                migrations.AddField("sample", "quality", models.BigIntegerField(default=0, help_text="status as the server said it, 0 for good")),
             ],
         )
     ]

@@ -7,7 +7,7 @@ from typing import Any, Final
 from django.core.exceptions import ValidationError
 
 from desk.floor import clock
-from desk.floor.keeping import keep, line_key, made_from, need_why, sent_before, source_of
+from desk.floor.keeping import keep, line_key, made_from, need_why, sent_before, source_of, verb
 from desk.floor.models import Cook, Record
 from desk.floor.services import AlreadyCorrectedError, check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
@@ -36,6 +36,7 @@ LIMITS: Final = {
 }
 
 
+@verb
 def take_result(
     state: State,
     person: Person,
@@ -139,6 +140,7 @@ def _keep_readings(
         )  # fmt: skip
 
 
+@verb
 def correct_result(
     state: State, person: Person, old: Result, found: Mapping[str, float | None], *, flag: str, why: str, form_key: str
 ) -> Result:
@@ -207,6 +209,7 @@ def titrated(kind: str, volumes: Mapping[str, float], by: str, at: datetime | No
     return figure(name, f"{LiquorTest.Kind(kind).label.lower()}", data)
 
 
+@verb
 def record_test(
     state: State,
     person: Person,
@@ -287,6 +290,7 @@ def tags_of(state: State, kind: str, worked: Figure, number: int | None) -> list
     return [(tag, round(value, 3)) for tag, value in found if tag is not None]
 
 
+@verb
 def correct_test(
     state: State, person: Person, old: LiquorTest, volumes: Mapping[str, float], *, why: str, form_key: str
 ) -> LiquorTest:

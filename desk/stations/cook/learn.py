@@ -10,7 +10,7 @@ from django.core.exceptions import ValidationError
 from django.db import IntegrityError, connection
 
 from desk.floor import clock
-from desk.floor.keeping import keep, line_key, sent_before
+from desk.floor.keeping import keep, line_key, sent_before, verb
 from desk.floor.models import Record
 from desk.floor.services import record_event, require, stop_of
 from desk.floor.state import State
@@ -197,6 +197,7 @@ def _suspect(recipe: Recipe, cooks: Sequence[Past]) -> set[int]:
     return {one.number for one, is_far in zip(cooks, far, strict=True) if is_far}
 
 
+@verb
 def accept_relation(
     state: State, person: Person, recipe: Recipe, left_out: Collection[int], *, why: str, form_key: str
 ) -> RelationVersion:

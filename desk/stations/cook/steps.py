@@ -9,7 +9,7 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 
 from desk.floor import clock
-from desk.floor.keeping import keep, line_key, need_why, sent_before
+from desk.floor.keeping import keep, line_key, need_why, sent_before, verb
 from desk.floor.models import Cook, Record
 from desk.floor.services import check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
@@ -60,6 +60,7 @@ def next_number(state: State, recipe: Recipe | None = None) -> int:
     return max(numbers, default=0) + 1
 
 
+@verb
 def plan_charge(
     state: State,
     person: Person,
@@ -129,6 +130,7 @@ def sheet_words(recipe: Recipe, sheet: Sheet) -> str:
     return words
 
 
+@verb
 def log_step(
     state: State,
     person: Person | None,
@@ -299,6 +301,7 @@ def forecast_row(house: House, followed: Followed, at: datetime) -> Forecast:
     )
 
 
+@verb
 def read_gauges(
     state: State,
     person: Person,
@@ -350,6 +353,7 @@ def read_gauges(
     return kept
 
 
+@verb
 def correct_step(
     state: State, person: Person, step: Step, changes: Mapping[str, Any], *, why: str, form_key: str
 ) -> Step:

@@ -9,7 +9,7 @@ import numpy as np
 from django.core.exceptions import ValidationError
 
 from desk.floor import clock
-from desk.floor.keeping import keep, need_why, sent_before
+from desk.floor.keeping import keep, need_why, sent_before, verb
 from desk.floor.models import World, epoch
 from desk.floor.services import check_moment, require
 from desk.people.models import Person
@@ -100,6 +100,7 @@ def _refuse_shares(load: Load) -> None:
         )
 
 
+@verb
 def receive(
     world: World, person: Person, load: Load, *, answer: str = "", pile: str = "", form_key: str, quiet: bool = False
 ) -> Lot:
@@ -210,6 +211,7 @@ def _lot_words(lot: Lot, weighed: Weighed, pile: PileDef | None) -> str:
     return f"{what}: {lot.bdt:.2f} BDt to {pile.name}{off}"[:500]
 
 
+@verb
 def correct_lot(world: World, person: Person, lot: Lot, load: Load, *, why: str, form_key: str) -> Lot:
     """Supersede a lot; the mass it has in its first pile moves by the difference.
 

@@ -7,7 +7,7 @@ from typing import Final
 from django.core.exceptions import ValidationError
 
 from desk.floor import clock
-from desk.floor.keeping import keep, need_why, sent_before
+from desk.floor.keeping import keep, need_why, sent_before, verb
 from desk.floor.models import World, epoch
 from desk.floor.services import check_moment, require
 from desk.floor.state import State
@@ -21,6 +21,7 @@ from stock.intake.definition import PileDef
 from stock.intake.piles import DUST_BDT, Held, Move, chip, correct_to, draw, lay, settle
 
 
+@verb
 def draw_from(
     world: World,
     person: Person | None,
@@ -96,6 +97,7 @@ def _draw(
     )
 
 
+@verb
 def chip_logs(
     world: World,
     person: Person,
@@ -149,6 +151,7 @@ def chip_logs(
     )
 
 
+@verb
 def survey(
     world: World, person: Person, pile_id: str, measured_bdt: float, *, how: str, at: datetime, form_key: str
 ) -> Op:
@@ -178,6 +181,7 @@ def survey(
     return keep(new_op(world, person, Op.Kind.SURVEY, pile.id, measured_bdt, at, at, form_key=form_key), bring)
 
 
+@verb
 def take_back(world: World, person: Person, op: Op, *, why: str, form_key: str) -> Op:
     """Take back a draw or a chip run that was booked wrongly; both stay readable.
 

@@ -8,7 +8,7 @@ import numpy as np
 from django.core.exceptions import ValidationError
 
 from desk.floor import clock
-from desk.floor.keeping import keep, need_why, sent_before
+from desk.floor.keeping import keep, need_why, sent_before, verb
 from desk.floor.models import Record, World
 from desk.floor.services import check_moment, require
 from desk.floor.state import State
@@ -24,6 +24,7 @@ from stock.intake.blend import Blend
 from stock.intake.chip_classes import chip_class_percent
 
 
+@verb
 def log_trip(
     world: World, person: Person, *, detector: str, find: str, lot: str, stopped_min: float, at: datetime, form_key: str
 ) -> Trip:
@@ -57,6 +58,7 @@ def trip_words(trip: Trip) -> str:
     return f"{words}; lot {trip.lot}" if trip.lot else words
 
 
+@verb
 def release_lot(world: World, person: Person, lot: str, reason: str, *, form_key: str) -> Release:
     """Take a lot out of quarantine, saying what was found."""
     require(person, CORRECT)
@@ -71,6 +73,7 @@ def release_lot(world: World, person: Person, lot: str, reason: str, *, form_key
     return keep(row, lambda kept: tell(kept, person, words, now, "q", **told))
 
 
+@verb
 def knife_step(
     world: World, person: Person, chipper_id: str, step: int, *, minded: Sequence[str], form_key: str
 ) -> KnifeStep:
@@ -117,6 +120,7 @@ LOCK_CHECKS: Final = (
 )
 
 
+@verb
 def classify(
     world: World, person: Person, source: str, sample_g: float, masses_g: Sequence[float], *, at: datetime, form_key: str,
     quiet: bool = False,
@@ -150,6 +154,7 @@ def classify(
     return keep(row, None if quiet else lambda kept: tell(kept, person, words, at, "c", subject=source))
 
 
+@verb
 def correct_class(
     world: World,
     person: Person,
@@ -181,6 +186,7 @@ def correct_class(
     return keep(new, lambda kept: tell(kept, person, words, clock.now(), "c", subject=row.source))
 
 
+@verb
 def accept_blend(
     world: World,
     person: Person,

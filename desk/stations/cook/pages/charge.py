@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 from desk.floor import clock
 from desk.floor.models import Cook
 from desk.floor.state import State
+from desk.floor.text import whole
 from desk.frame.fields import MomentField, NumberField, read_form
 from desk.frame.forms import Field, key_of, maybe, number, words_of
 from desk.frame.page import on_line, signed_in
@@ -68,7 +69,7 @@ def chosen(house: House, asked: Mapping[str, Any]) -> tuple[Digester, Recipe]:
     """Return the digester and recipe asked for, else the digester that is free first."""
     text = str(asked.get("digester", ""))
     try:
-        digester = house.part.digester(int(text)) if text.isdigit() else free_first(house)
+        digester = house.part.digester(whole(text)) if text else free_first(house)
         name = str(asked.get("recipe", ""))
         recipe = house.part.recipe(name if name in digester.recipes else digester.recipes[0])
     except LookupError:

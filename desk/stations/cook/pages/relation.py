@@ -10,6 +10,7 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
+from desk.floor.text import whole
 from desk.frame.fields import WhyField, read_form
 from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
@@ -46,7 +47,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
     source = request.POST if refused else request.GET
     left_out = None
     if source.get("chosen"):
-        left_out = {int(text) for text in source.getlist("out") if text.isdigit()}
+        left_out = {whole(text) for text in source.getlist("out")} - {-1}
     lesson = study(state, recipe, left_out)
     out = {one.number for one in lesson.cooks} - {one.number for one in lesson.used}
     context = cook_context(state, "cook_relation")
