@@ -6,5 +6,7 @@ urlpatterns: list[URLPattern | URLResolver] = [
     path("", include("desk.people.urls")),
     path("", include("desk.screens.urls")),
 ]
+handler400 = "desk.floor.faults.unreadable"
+handler403 = "desk.floor.faults.closed"
 handler404 = "desk.floor.faults.not_found"
 handler500 = "desk.floor.faults.broken"

@@ -27,6 +27,20 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     return fault(request, 404, "No such page", f"{words} The ribbon leads to every station.")
 
 
+def unreadable(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """Say that a request could not be read."""
+    return fault(
+        request, 400, "Not readable", "What was sent could not be read: too many fields, too large, or not a form."
+    )
+
+
+def closed(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """Say that a page is not for this role."""
+    return fault(
+        request, 403, "Not with this role", "This page is for those who keep it. The ribbon leads to every station."
+    )
+
+
 def broken(request: HttpRequest) -> HttpResponse:
     """Say that something went wrong on our side."""
     return fault(request, 500, "Something went wrong", "Nothing was written. It is in the server's log with the time.")

@@ -15,7 +15,9 @@ from desk.floor.services import record_event, require
 from desk.floor.state import State
 from desk.floor.station import stations
 from desk.mill.selectors import line_of
-from desk.people.models import FailedTry, Person
+from desk.people.clock import now as people_now
+from desk.people.limits import TOLD_EVERY, TooManyTriesError, note_right, note_wrong, refuse_haste
+from desk.people.models import Person
 from desk.people.roles import SIGN
 from stock.line.story import HandOverStory
 
@@ -113,7 +115,12 @@ def cover_text(minutes: float) -> str:
     return f"{minutes / 60:.1f} h"
 
 
-def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOver:
+def new_digest(guard: str, at: datetime) -> str:
+    """Return a key for the line about wrong tries."""
+    return hashlib.sha256(f"{guard} {at.isoformat()}".encode()).hexdigest()[:32]
+
+
+def sign(world: World, person: Person, secret: str, *, form_key: str, address: str = "") -> HandOver:
     """Sign the sheet of the shift so far; it is frozen as composed now.
 
     Raises
@@ -122,14 +129,27 @@ def sign(world: World, person: Person, secret: str, *, form_key: str) -> HandOve
         Nothing is kept.
     """
     require(person, SIGN)
-    guard = f"sign {person.username}"
-    if FailedTry.shut(guard):
-        message = "Five wrong secrets in ten minutes: signing is closed to you for a while."
-        raise WrongSecretError(message)
+    guard, tried_at = f"sign {person.username}", people_now()
+    try:
+        refuse_haste(guard, address, tried_at)
+    except TooManyTriesError as error:
+        raise WrongSecretError(str(error)) from None
     if not person.check_signing_secret(secret):
-        FailedTry.objects.create(name=guard)
+        wrong = note_wrong(guard, address, tried_at)
+        if wrong % TOLD_EVERY == 0:
+            words = f"{wrong} wrong signing secrets were tried as {person.short_name}"
+            record_event(
+                world,
+                person,
+                words,
+                station="",
+                at=clock.now(),
+                form_key=f"w-{new_digest(guard, tried_at)}",
+                action=SIGN,
+            )
         message = "That is not your signing secret. Nothing was signed; the sheet is unchanged."
         raise WrongSecretError(message)
+    note_right(guard, address)
     now = clock.now()
 
     def tell(signed: HandOver) -> None:

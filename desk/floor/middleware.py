@@ -14,6 +14,20 @@ WORDS = {
 }
 
 
+def kept_to_itself(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Keep every answer out of caches it was not meant for, and the browser's devices closed to our pages."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        response = get_response(request)
+        if "Cache-Control" not in response.headers:
+            response["Cache-Control"] = "no-store"
+        response.headers.setdefault("Permissions-Policy", "camera=(), microphone=(), geolocation=(), usb=()")
+        response.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
+        return response
+
+    return middleware
+
+
 def busy_database(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
     """Turn a database that cannot serve into a clear 503; the transaction has left nothing behind."""
 

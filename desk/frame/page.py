@@ -23,6 +23,7 @@ from desk.floor.state import State
 from desk.floor.station import Station
 from desk.frame.alike import TOKEN, Carrier, Rendered, is_marking, kept_or_made, new_key
 from desk.people.models import Person
+from desk.people.roles import PEOPLE
 from stock.line.drawing import draw_ribbon, ribbon_columns
 
 RIBBON_W, RIBBON_H = 962, 78
@@ -177,6 +178,7 @@ def whole(request: HttpRequest, state: State, rendered: Rendered, status: int = 
             "shift_start": start,
             "ptag": tag,
             "entry_key": new_key(),
+            "keeps_people": signed_in(request).may(PEOPLE),
             "own": own_address(request, state, rendered.here),
             "sent": sent(request) if status == 422 else None,
         }

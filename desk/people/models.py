@@ -1,7 +1,5 @@
 """Who sits at the desk."""
 
-from datetime import timedelta
-
 from django.contrib.auth.hashers import check_password, make_password
 from django.contrib.auth.models import AbstractUser
 from django.db import models
@@ -33,6 +31,7 @@ class Person(AbstractUser):
     units = models.CharField(max_length=10, choices=Units, default=Units.METRIC)
     single_keys = models.BooleanField(default=True, help_text="Single-key shortcuts")
     signing_secret = models.CharField(max_length=200, blank=True)
+    must_change = models.BooleanField(default=False, help_text="has a password somebody else knows")
 
     @property
     def short_name(self) -> str:
@@ -58,19 +57,12 @@ class Person(AbstractUser):
 
 
 class FailedTry(models.Model):
-    """A wrong password or signing secret; five in ten minutes close the door for a while."""
-
-    MOST = 5
-    WINDOW = timedelta(minutes=10)
+    """A wrong password or signing secret (see `desk.people.limits`)."""
 
     name = models.CharField(max_length=180, db_index=True)
+    address = models.CharField(max_length=60, blank=True, db_index=True)
     at = models.DateTimeField(default=timezone.now)
 
     def __str__(self) -> str:
         """Name whose try it was."""
         return f"{self.name} at {self.at:%H:%M}"
-
-    @classmethod
-    def shut(cls, name: str) -> bool:
-        """Return whether `name` has failed too often of late."""
-        return cls.objects.filter(name=name, at__gte=timezone.now() - cls.WINDOW).count() >= cls.MOST

@@ -15,6 +15,7 @@ class Role:
 RECORD, CORRECT = "floor.record", "floor.correct"
 COOK, SAMPLE, MODEL = "cook.step", "cook.sample", "cook.relation"
 ORDER, SIGN = "order.accept", "handover.sign"
+PEOPLE = "people.keep"
 
 ACTIONS: Final[dict[str, str]] = {
     RECORD: "enter readings and notes",
@@ -24,6 +25,7 @@ ACTIONS: Final[dict[str, str]] = {
     MODEL: "accept a fitted relation",
     ORDER: "accept an order",
     SIGN: "sign a hand-over",
+    PEOPLE: "keep the list of people",
 }
 
 ROLES: Final[dict[str, Role]] = {
@@ -31,7 +33,7 @@ ROLES: Final[dict[str, Role]] = {
     "cook": Role("cook", frozenset({RECORD, CORRECT, COOK, SAMPLE, SIGN})),
     "tester": Role("tester", frozenset({RECORD, CORRECT, SAMPLE})),
     "lead": Role("shift lead", frozenset({RECORD, CORRECT, COOK, SAMPLE, ORDER, SIGN})),
-    "engineer": Role("process engineer", frozenset({RECORD, CORRECT, ORDER, MODEL})),
+    "engineer": Role("process engineer", frozenset({RECORD, CORRECT, ORDER, MODEL, PEOPLE})),
     "trainee": Role("trainee", frozenset()),
 }
 

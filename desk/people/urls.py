@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from desk.people import views
+from desk.people import lock, views
 
 app_name = "people"
 urlpatterns = [
@@ -10,4 +10,8 @@ urlpatterns = [
     path("sign-in/as/<slug:username>/", views.sign_in_as, name="sign_in_as"),
     path("sign-out/", views.sign_out, name="sign_out"),
     path("preferences/", views.preferences, name="preferences"),
+    path("unlock/", lock.unlock, name="unlock"),
+    path("own/", views.own, name="own"),
+    path("people/", views.people, name="people"),
+    path("people/<int:pk>/", views.change, name="change"),
 ]

@@ -13,6 +13,7 @@ from desk.frame.alike import new_key
 from desk.frame.forms import key_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
+from desk.people.limits import address_of
 from desk.people.roles import SIGN, who_may
 
 
@@ -47,7 +48,8 @@ def _page(request: HttpRequest, state: State, fault: str, status: int = 200) -> 
 def sign_sheet(request: HttpRequest, state: State) -> HttpResponse:
     """Sign the sheet with the signer's own secret."""
     try:
-        signed = sign(state.world, signed_in(request), request.POST.get("secret", "")[:200], form_key=key_of(request))
+        secret = request.POST.get("secret", "")[:200]
+        signed = sign(state.world, signed_in(request), secret, form_key=key_of(request), address=address_of(request))
     except WrongSecretError as error:
         return _page(request, state, str(error), status=422)
     return redirect("handover_kept", world_slug=state.world.slug, pk=signed.pk)

@@ -30,6 +30,10 @@ ALLOWED_HOSTS = os.environ.get("FOX_HOSTS", "localhost,127.0.0.1,[::1]").split("
 
 # The demonstration signs anybody in with one press; a mill leaves it off.
 FOX_DEMO = os.environ.get("FOX_DEMO") == "1"
+# A shared desk locks itself after so many minutes untouched; 0 leaves it open, as in the demonstration.
+FOX_IDLE_MIN = int(os.environ.get("FOX_IDLE_MIN", "0"))
+# Whether a proxy of the mill's own stands before the desk and says where requests come from.
+FOX_BEHIND_PROXY = os.environ.get("FOX_BEHIND_PROXY") == "1"
 # The components page is for those who build screens.
 FOX_GALLERY = os.environ.get("FOX_GALLERY") == "1"
 
@@ -52,6 +56,7 @@ INSTALLED_APPS = [
     "desk.screens",
 ]
 MIDDLEWARE = [
+    "desk.floor.middleware.kept_to_itself",
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.gzip.GZipMiddleware",  # pads at random, so that lengths tell nothing of a token
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -61,6 +66,8 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "desk.people.views.first_things_first",
+    "desk.people.lock.idle_lock",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
@@ -105,6 +112,8 @@ LOGIN_REDIRECT_URL = "line"
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
 ]
 # A shared desk: a shift is twelve hours, and nobody stays signed in past it.
 SESSION_COOKIE_AGE = 12 * 3600

@@ -19,7 +19,24 @@ document.addEventListener("htmx:before:response", (event) => {
   if (sourceElement?.id !== "desk") return;
   const away = response.raw.redirected || (response.status !== 200 && response.status !== 304);
   document.body.toggleAttribute("data-cut-off", away);
+  if (response.status === 423) lock();
   if (away) event.preventDefault();
+});
+
+// A desk left alone is locked by the server; what is open here stays as it is under the lock.
+const locked = document.getElementById("lock");
+function lock() {
+  if (!locked.open) locked.showModal();
+}
+locked?.addEventListener("cancel", (event) => event.preventDefault());
+document.getElementById("unlock")?.addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const form = event.target;
+  const answer = await fetch(form.action, { method: "POST", body: new FormData(form), headers: { Accept: "application/json" } });
+  const said = await answer.json().catch(() => ({ fault: "The desk did not answer; try again." }));
+  form.reset();
+  document.getElementById("lock-fault").textContent = said.fault;
+  if (!said.fault) locked.close();
 });
 
 // What somebody has begun to type is theirs until it is sent: a refresh leaves it alone.
