@@ -2,7 +2,10 @@
 
 from django.urls import URLPattern, URLResolver, include, path
 
+from desk.keep.health import health
+
 urlpatterns: list[URLPattern | URLResolver] = [
+    path("health/", health, name="health"),
     path("", include("desk.people.urls")),
     path("", include("desk.screens.urls")),
 ]

@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "desk.exchange",
     *(f"desk.stations.{name}" for name in FOX_STATIONS),
     "desk.screens",
+    "desk.keep",
 ]
 MIDDLEWARE = [
     "desk.floor.middleware.kept_to_itself",

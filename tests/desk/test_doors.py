@@ -27,6 +27,7 @@ GIVEN = {
     "table": "lots",
     "form": "csv",
 }
+METHODS = ("get", "post", "head", "put", "patch", "delete", "options")
 SAID = {200, 204, 302, 304, 400, 401, 403, 404, 405, 409, 422, 423, 429}
 
 
@@ -68,7 +69,7 @@ class EveryAddress(DeskCase):
             for name, address in addresses():
                 if name in {"people:sign_out", "people:sign_in_as"}:
                     continue
-                for method in ("get", "head", "post", "put", "patch", "delete", "options"):
+                for method in METHODS if role == "lead" else METHODS[:2]:
                     with self.subTest(address, role=role, method=method):
                         answer = getattr(self.client, method)(address)
                         self.assertIn(answer.status_code, SAID)
