@@ -23,7 +23,6 @@ NAME: Final = "fox-%Y%m%dT%H%M%SZ"
 OPEN_END, LOCKED_END = ".sqlite3.gz", ".sqlite3.gz.locked"
 MAGIC: Final = b"FOXVAT1\n"
 PIECE: Final = 1 << 20
-PAGES_AT_ONCE: Final = 512  # of the running database, then others have their turn
 
 ALL_FOR, DAILY_FOR = timedelta(days=2), timedelta(days=35)  # then one a month
 
@@ -45,7 +44,7 @@ def take(database: Path, folder: Path, now: datetime, passphrase: str = "") -> P
     raw = stem.with_suffix(".part")
     try:
         with closing(sqlite3.connect(database)) as source, closing(sqlite3.connect(raw)) as copy:
-            source.backup(copy, pages=PAGES_AT_ONCE, sleep=0.005)
+            source.backup(copy)  # at one go: a snapshot that stops no writer; in steps, each write would begin it anew
         check(raw)
         packed = stem.with_suffix(".gz.part")
         with raw.open("rb") as plain, gzip.open(packed, "wb", compresslevel=5) as out:
@@ -135,6 +134,8 @@ def unlock(locked: BinaryIO, out: BinaryIO, passphrase: str) -> None:
             message = "the copy was changed"
             raise CopyError(message)
         nonce, sealed = locked.read(12), locked.read(length)
+        if len(nonce) < 12 or len(sealed) < length:
+            break
         for last in (False, True):
             try:
                 out.write(key.decrypt(nonce, sealed, struct.pack(">Q?", index, last)))

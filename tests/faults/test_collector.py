@@ -47,18 +47,18 @@ class Reading(DeskCase):
                 self.assertEqual(row_of("t", value, NOW_S), wanted)
 
     def test_a_bad_value_is_said_with_its_reason_and_the_laboratory_speaks_instead(self):
-        self.collect([said(3.6, 0x808C0000)])
+        self.collect([said(3.6, 0x808C0000, at=NOW + timedelta(seconds=2))])
         reading = State(self.world, NOW + timedelta(seconds=5)).readings["brown_cons"]
         self.assertIn("sensor failure since 14:30", reading.trouble)
-        self.enter("brown_cons", 3.52, minutes_ago=0)
-        reading = State(self.world, NOW + timedelta(minutes=1)).readings["brown_cons"]
+        self.enter("brown_cons", 3.52, minutes_ago=-1)
+        reading = State(self.world, NOW + timedelta(minutes=2)).readings["brown_cons"]
         self.assertEqual((reading.value, reading.origin.kind), (3.52, "entered"))
 
     def collect(self, values, folder=None):
         folder = folder or Path(self.enterContext(TemporaryDirectory()))
         collector = Collector(self.world, hallin_reach(), "opc.tcp://nowhere", "urn:x", folder)
         collector.tags, collector.counters = ["brown_cons"], []
-        with mock.patch("desk.exchange.collector.time.time", return_value=NOW_S + 1):
+        with mock.patch("desk.exchange.collector.time.time", return_value=NOW_S + 3):
             for value in values:
                 collector.take([value])
         return collector
@@ -74,7 +74,7 @@ class Reading(DeskCase):
         again = self.collect([said(3.9, at=NOW + timedelta(seconds=1))], folder)  # a collector started anew finds them
         self.assertEqual((again.buffer.held, again.health.stored), (0, 4))
         kept = list(
-            Sample.objects.filter(tag="brown_cons", at_s__gt=epoch(NOW) - 12)
+            Sample.objects.filter(tag="brown_cons", at_s__gt=epoch(NOW) - 20)
             .order_by("at_s")
             .values_list("value", flat=True)
         )
