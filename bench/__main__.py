@@ -265,6 +265,62 @@ def ingest() -> None:
     )
 
 
+def typed() -> None:
+    """Measure what writing through to the disk costs an entry: synchronous FULL beside NORMAL."""
+    from django.db import connection
+
+    from desk.floor.models import World
+    from desk.floor.services import record_reading
+    from desk.people.models import Person
+
+    world, person = World.objects.select_related("version").get(slug="live"), Person.objects.get(username="orr")
+    now, count = clock_now(), iter(range(10_000))
+
+    def enter() -> None:
+        record_reading(world, person, "wash_loss", 17.5, at=now, form_key=f"bench-{next(count)}")
+
+    took = {}
+    for mode in ("NORMAL", "FULL"):
+        with connection.cursor() as cursor:
+            cursor.execute(f"PRAGMA synchronous={mode}")
+        took[mode] = best(enter, 5, 20)
+    report("an entry kept, synchronous FULL", took["FULL"], took["NORMAL"], "the cost of losing nothing with the power")
+
+
+def clock_now() -> datetime:
+    """Return the bench's moment."""
+    from desk.floor import clock
+
+    return clock.now()
+
+
+def copying(now: datetime) -> None:
+    """Measure a copy and a restore of a year of lots and cooks with a month of instrument values, one a minute."""
+    from django.conf import settings
+
+    from desk.floor.models import World
+    from desk.floor.services import store_samples
+    from desk.keep.copies import open_copy, take
+    from desk.mill.selectors import line_of
+
+    world = World.objects.select_related("version").get(slug="live")
+    tags = [tag.id for tag in line_of(world.version).tags if tag.live]
+    end = int(now.timestamp()) - 40 * 86_400
+    for tag in tags:
+        store_samples(world.pk, [(tag, end - 60 * index, 50.0 + index % 7) for index in range(30 * 1440)])
+    database, folder = Path(settings.DATABASES["default"]["NAME"]), settings.VAR / "copies"
+    started = time.perf_counter()
+    path = take(database, folder, datetime.now(UTC))
+    taken = time.perf_counter() - started
+    open_copy(path, folder / "again.sqlite3")
+    back = time.perf_counter() - started - taken
+    size = database.stat().st_size / 1e6
+    print(
+        f"{'copy and restore, each checked':44} {taken:9.1f} s    back {back:8.1f} s"
+        f"    {size:.0f} MB, {len(tags) * 30 * 1440} values; aim under 60 s"
+    )
+
+
 def main() -> None:
     """Load a demonstration of its own, then measure; with a word, only what needs the desk."""
     from django.conf import settings
@@ -291,8 +347,13 @@ def main() -> None:
         relation()
     a_cook_in_each(now)
     a_year_of_lots()
+    if "soak" in sys.argv:
+        screens(int(now.timestamp()), int(os.environ["FOX_SCREENS"]), 60 * float(os.environ["FOX_MINUTES"]))
+        return
     pages()
     ingest()
+    typed()
+    copying(now)
     screens(int(now.timestamp()))
 
 

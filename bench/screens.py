@@ -14,8 +14,8 @@ SCREENS, SECONDS, EVERY_S, WORKERS = 200, 60.0, 5.0, 2
 ROOT = Path(__file__).resolve().parents[1]
 
 
-def screens(now_s: int) -> None:
-    """Serve the bench's own database with two processes and let the screens ask."""
+def screens(now_s: int, count: int = SCREENS, seconds: float = SECONDS) -> None:
+    """Serve the bench's own database with two processes and let so many screens ask for so long."""
     from django.conf import settings
     from django.test import Client
 
@@ -29,7 +29,7 @@ def screens(now_s: int) -> None:
     world = World.objects.select_related("version").get(slug="live")
     line = line_of(world.version)
     stops = [f"/live/at/{one.id}/" for one in line.stations if one.kind != "cook"] + ["/live/cook/9005/"]
-    addresses = ["/live/" if index % 2 else stops[index // 2 % len(stops)] for index in range(SCREENS)]
+    addresses = ["/live/" if index % 2 else stops[index // 2 % len(stops)] for index in range(count)]
     port = _free_port()
     serve = [sys.executable, "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{port}", "-w", str(WORKERS)]
     serve += ["-k", "gthread", "--threads", "4", "--preload", "--keep-alive", "30", "--no-control-socket"]
@@ -38,25 +38,27 @@ def screens(now_s: int) -> None:
         try:
             _wait(port)
             live = [tag.id for tag in line.tags if tag.live]
-            took, statuses = asyncio.run(_ask(port, addresses, cookie, world.pk, live, now_s))
+            before = _memory_mb(server.pid)
+            took, statuses = asyncio.run(_ask(port, addresses, cookie, world.pk, live, now_s, seconds))
+            after = _memory_mb(server.pid)
         finally:
             server.terminate()
     took.sort()
     p50, p95 = (1000 * took[int(len(took) * share)] for share in (0.50, 0.95))
     wrong = {status: count for status, count in statuses.items() if status not in (200, 304)}
     print(
-        f"{f'{SCREENS} screens for {SECONDS:.0f} s, {len(took)} answers':44} {p95:9.1f} ms   p50 {p50:8.1f} ms"
+        f"{f'{count} screens for {seconds:.0f} s, {len(took)} answers':44} {p95:9.1f} ms   p50 {p50:8.1f} ms"
         f"   mean {1000 * statistics.mean(took):.1f} ms  {statuses.get(304, 0)} unchanged, wrong {wrong or 'none'};"
-        " aim p95 under 150 ms, nothing wrong"
+        f" memory {before:.0f} MB, at the end {after:.0f} MB; aim p95 under 150 ms, nothing wrong"
     )
 
 
 async def _ask(
-    port: int, addresses: Sequence[str], cookie: str, world_id: int, tags: Sequence[str], now_s: int
+    port: int, addresses: Sequence[str], cookie: str, world_id: int, tags: Sequence[str], now_s: int, seconds: float
 ) -> tuple[list[float], dict[int, int]]:
     took: list[float] = []
     statuses: dict[int, int] = {}
-    until = time.monotonic() + SECONDS
+    until = time.monotonic() + seconds
 
     async def screen(index: int, address: str) -> None:
         await asyncio.sleep(EVERY_S * index / len(addresses))
@@ -75,12 +77,19 @@ async def _ask(
         writer.close()
 
     async def instruments() -> None:
-        for turn in range(int(SECONDS / EVERY_S)):
+        for turn in range(int(seconds / EVERY_S)):
             await asyncio.to_thread(_store, world_id, [(tag, now_s - 900 + turn, 50.0) for tag in tags])
             await asyncio.sleep(EVERY_S)
 
     await asyncio.gather(instruments(), *(screen(index, address) for index, address in enumerate(addresses)))
     return took, statuses
+
+
+def _memory_mb(pid: int) -> float:
+    """Return what a server and its workers hold in memory."""
+    children = Path(f"/proc/{pid}/task/{pid}/children").read_text(encoding="ascii").split()
+    pages = sum(int(Path(f"/proc/{one}/statm").read_text(encoding="ascii").split()[1]) for one in (pid, *children))
+    return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
 async def _answer(reader: asyncio.StreamReader) -> tuple[int, dict[str, str]]:

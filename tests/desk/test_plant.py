@@ -1,23 +1,14 @@
 """The plant end to end: the stand-in serves, the collector reads; and a killed server loses nothing it acknowledged."""
 
 import asyncio
-import os
-import re
-import signal
 import socket
-import sqlite3
 import subprocess
 import sys
 import time
-from contextlib import closing, suppress
-from http.cookiejar import CookieJar
+from contextlib import suppress
 from io import StringIO
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from unittest import TestCase
-from urllib.error import HTTPError, URLError
-from urllib.parse import urlencode
-from urllib.request import HTTPCookieProcessor, Request, build_opener
 
 from asgiref.sync import async_to_sync
 from django.core.management import call_command
@@ -32,7 +23,7 @@ from desk.stations.yard.models import Holding, Movement
 from desk.stations.yard.stock import yard_of
 from standin.__main__ import NAMESPACE, write_history
 from tests.desk.base import NOW, DeskCase, plant
-from tests.line import MILL, hallin_reach, hallin_story
+from tests.line import MILL, hallin_reach
 
 ROOT = MILL.parents[1]
 
@@ -145,94 +136,3 @@ class Demonstration(DeskCase):
             with self.assertRaisesRegex(CommandError, "wood_cook · yield_frac"):
                 call_command("load_demo", mill=[broken], history=Path(folder), anchor=NOW.timestamp())
         self.assertEqual(Person.objects.count(), 0)
-
-
-class Killed(TestCase):
-    """A server killed in the middle of writing: what it acknowledged is there, whole; the rest is not there at all."""
-
-    def test_nothing_acknowledged_is_lost(self):
-        with TemporaryDirectory() as folder:
-            self.env = {
-                **os.environ,
-                "FOX_VAR": folder,
-                "DJANGO_SETTINGS_MODULE": "desk.settings.demo",
-                "FOX_SECRET_KEY": "kill",
-            }
-            self.env.pop("FOX_NOW", None)
-            self.manage("migrate", "-v", "0")
-            now = time.time()
-            write_history(plant_at(now), Path(folder) / "history" / MILL.stem, 1.0, 3)
-            past = ("--history", str(Path(folder) / "history"), "--anchor", str(now))
-            self.manage("load_demo", "--mill", str(MILL), *past, "-v", "0")
-            self.loaded = self.query("SELECT max(id) FROM floor_record")[0][0]
-            acknowledged = self.write_until_killed(free_port())
-            self.assertGreater(len(acknowledged), 5)
-            kept = self.kept_values()
-            self.assertEqual([value for value in acknowledged if value not in kept], [])
-            self.assertLessEqual(len(kept) - len(acknowledged), 1)
-
-    def manage(self, *words):
-        subprocess.run(
-            [sys.executable, "manage.py", *words], cwd=ROOT, env=self.env, check=True, stdout=subprocess.DEVNULL
-        )
-
-    def write_until_killed(self, port):
-        serve = [
-            sys.executable,
-            "-m",
-            "gunicorn",
-            "desk.wsgi",
-            "--bind",
-            f"127.0.0.1:{port}",
-            "--no-control-socket",
-            "--log-level",
-            "critical",
-        ]
-        acknowledged = []
-        with subprocess.Popen(
-            serve, cwd=ROOT, env=self.env, start_new_session=True, stderr=subprocess.DEVNULL
-        ) as server:
-            base, opener, token = self.sign_in(port)
-            for index in range(400):
-                if index == 25:
-                    os.killpg(server.pid, signal.SIGKILL)
-                value = round(10 + index / 100, 2)
-                form = {"csrfmiddlewaretoken": token, "line": f"wash loss wood {value}", "form_key": f"kill-{index}"}
-                try:
-                    answer = opener.open(Request(base + "/live/entry/record/", urlencode(form).encode()), timeout=5)
-                except (HTTPError, URLError, OSError):
-                    break
-                if answer.status == 200:
-                    acknowledged.append(value)
-        return acknowledged
-
-    def sign_in(self, port):
-        base = f"http://127.0.0.1:{port}"
-        opener = build_opener(HTTPCookieProcessor(CookieJar()))
-        for _ in range(100):
-            try:
-                page = opener.open(f"{base}/sign-in/", timeout=5).read().decode()
-                break
-            except OSError:
-                time.sleep(0.1)
-        token = re.search(r'csrfmiddlewaretoken" value="([^"]+)"', page).group(1)
-        opener.open(f"{base}/sign-in/as/orr/", urlencode({"csrfmiddlewaretoken": token}).encode(), timeout=10)
-        page = opener.open(f"{base}/live/log/", timeout=10).read().decode()
-        return base, opener, re.search(r'csrfmiddlewaretoken" value="([^"]+)"', page).group(1)
-
-    def query(self, words, *given):
-        with closing(sqlite3.connect(Path(self.env["FOX_VAR"]) / "fox.sqlite3")) as database:
-            return database.execute(words, given).fetchall()
-
-    def kept_values(self):
-        self.assertEqual(self.query("PRAGMA integrity_check"), [("ok",)])
-        rows = self.query("SELECT value, digest FROM floor_record WHERE id > ?", self.loaded)
-        self.assertTrue(all(digest for _, digest in rows))
-        return [value for value, _ in rows]
-
-
-def plant_at(moment):
-    """Return a stand-in opened at another moment."""
-    from standin.plant import Plant
-
-    return Plant(hallin_reach(), 20, moment, hallin_story())
