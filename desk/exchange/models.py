@@ -19,7 +19,19 @@ class Staged(models.Model):
     rows = models.JSONField()
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(default=timezone.now)
+    checked = models.JSONField(default=list, help_text="faults of each row tried so far")
+    kept_rows = models.PositiveIntegerField(default=0)
     kept_at = models.DateTimeField(null=True)
+
+    @property
+    def is_checked(self) -> bool:
+        """Whether every row was tried."""
+        return len(self.checked) >= len(self.rows)
+
+    @property
+    def is_sound(self) -> bool:
+        """Whether every row was tried and can be kept."""
+        return self.is_checked and not any(self.checked)
 
     def __str__(self) -> str:
         """Name of the file."""

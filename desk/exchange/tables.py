@@ -1,9 +1,10 @@
 """What a kind of record looks like in a file, and how a file of it is checked and kept."""
 
+import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, Final
 
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
@@ -47,13 +48,32 @@ class Checked:
     faults: Sequence[str]
 
 
-def check(table: Table, world: World, person: Person, rows: Sequence[Mapping[str, str]], key: str) -> list[Checked]:
-    """Try every row in order, as the import would, and keep none of it."""
+WHOLE: Final = 150  # rows that are kept all or none
+PIECE_S: Final = 0.7  # how long a piece of a file may hold the write lock
+OVERLAP: Final = 60  # rows tried again before a piece, since rows may rest on those just before them
+
+
+def check(
+    table: Table, world: World, person: Person, rows: Sequence[Mapping[str, str]], key: str, start: int = 0
+) -> list[Checked]:
+    """Try rows in order from one on, as the import would, and keep none of it; stop where a piece's time is up.
+
+    Returns
+    -------
+    list of Checked
+        At least one row, fewer than there are where the time was up: the caller goes on after them.
+    """
     found: list[Checked] = []
+    began = time.monotonic()
     with transaction.atomic():
-        for index, row in enumerate(rows):
-            faults = _try(table, world, person, row, f"{key}-{index}")
-            found.append(Checked(index + 2, [row.get(name, "") for name in table.names], faults))
+        for index in range(max(0, start - OVERLAP), len(rows)):
+            if index == start:
+                began = time.monotonic()
+            faults = _try(table, world, person, rows[index], f"{key}-{index}")
+            if index >= start:
+                found.append(Checked(index + 2, [rows[index].get(name, "") for name in table.names], faults))
+                if time.monotonic() - began > PIECE_S:
+                    break
         transaction.set_rollback(True)
     return found
 
@@ -76,18 +96,24 @@ def _try(table: Table, world: World, person: Person, row: Mapping[str, str], key
     return []
 
 
-def keep_all(table: Table, world: World, person: Person, rows: Sequence[Mapping[str, str]], key: str) -> int:
-    """Keep every row, or none.
+def keep_some(
+    table: Table, world: World, person: Person, rows: Sequence[Mapping[str, str]], key: str, start: int
+) -> int:
+    """Keep rows from one on, until a piece's time is up; a short file is kept whole. Return the row after the last kept.
 
     Raises
     ------
     ValidationError
-        With the number of the first row at fault; nothing is kept.
+        With the number of the first row at fault; nothing of this piece is kept.
     """
+    began = time.monotonic()
     with transaction.atomic():
-        for index, row in enumerate(rows):
-            if faults := _try(table, world, person, row, f"{key}-{index}"):
-                raise ValidationError({"file": f"row {index + 2}: {faults[0]}; nothing was imported"})
+        for index in range(start, len(rows)):
+            if faults := _try(table, world, person, rows[index], f"{key}-{index}"):
+                before = f"rows up to {start + 1} were kept before" if start else "nothing was imported"
+                raise ValidationError({"file": f"row {index + 2}: {faults[0]}; {before}"})
+            if len(rows) > WHOLE and time.monotonic() - began > PIECE_S:
+                return index + 1
     return len(rows)
 
 

@@ -11,19 +11,21 @@ from django.views.decorators.http import require_POST
 
 from desk.exchange.models import Dropped, Staged
 from desk.exchange.reading import FORMS, MOST_BYTES, MOST_ROWS, read_rows, write_rows
-from desk.exchange.tables import check, keep_all
+from desk.exchange.tables import Checked, Table, check, keep_some
 from desk.floor import clock
 from desk.floor.services import require
 from desk.floor.state import State
 from desk.floor.station import Station, stations
-from desk.floor.text import whole
+from desk.floor.text import seen, whole
 from desk.frame.forms import words_of
 from desk.frame.page import on_line, signed_in, tabs_of
 from desk.frame.page import page as render_page
+from desk.people.models import Person
 from desk.people.roles import RECORD
 
 SHOWN: Final = 60
 BROKEN_BACK: Final = timedelta(days=1)
+FORGOTTEN: Final = timedelta(days=2)  # a file nobody went on with
 
 
 def _station(part: str) -> Station:
@@ -89,10 +91,19 @@ def preview(request: HttpRequest, state: State, part: str) -> HttpResponse:
         rows = read_rows(upload.name or "", upload.read())
     except ValidationError as error:
         return show(request, state, part, refused=f"Nothing was imported: {words_of(request, error)}.")
+    Staged.objects.filter(by=person, kept_at=None, at__lt=clock.now() - FORGOTTEN).delete()
     staged = Staged.objects.create(
-        world=state.world, table=table.id, name=(upload.name or "")[:120], rows=rows, by=person
+        world=state.world, table=table.id, name=seen(upload.name or "")[:120], rows=rows, by=person
     )
+    _check_on(staged, table, person)
     return redirect(f"{part}_staged", world_slug=state.world.slug, pk=staged.pk)
+
+
+def _check_on(one: Staged, table: Table, person: Person) -> None:
+    """Try the next piece of a file's rows, and keep what is wrong with each."""
+    tried = check(table, one.world, person, one.rows, f"p{one.pk}", len(one.checked))
+    one.checked = [*one.checked, *(list(row.faults) for row in tried)]
+    one.save(update_fields=["checked"])
 
 
 def _mine(request: HttpRequest, state: State, part: str, pk: int) -> Staged:
@@ -109,38 +120,74 @@ def staged(request: HttpRequest, state: State, part: str, pk: int) -> HttpRespon
 
 def _preview(request: HttpRequest, state: State, part: str, one: Staged, refused: str = "") -> HttpResponse:
     table = _station(part).tables[one.table]
-    rows = check(table, state.world, signed_in(request), one.rows, f"p{one.pk}")
-    wrong = [row for row in rows if row.faults]
+    tried = [
+        Checked(index + 2, [row.get(name, "") for name in table.names], faults)
+        for index, (row, faults) in enumerate(zip(one.rows, one.checked, strict=False))
+    ]
+    wrong = [row for row in tried if row.faults]
     context = _context(state, part)
-    verdict = f"{len(wrong)} of {len(rows)} rows cannot be kept." if wrong else f"All {len(rows)} rows can be kept."
     context |= {
-        "sentence": f"{one.name}: {verdict}",
+        "sentence": f"{one.name}: {_verdict(one, len(wrong))}",
         "one": one,
         "table": table,
         "wrong": wrong[:SHOWN],
-        "right": [row for row in rows if not row.faults][: max(0, SHOWN - len(wrong))],
-        "more": max(0, len(rows) - SHOWN),
-        "may_keep": not wrong,
+        "right": [row for row in tried if not row.faults][: max(0, SHOWN - len(wrong))],
+        "more": max(0, len(one.rows) - SHOWN),
         "refused": refused,
+        "addresses": {**context["addresses"], "go_on": f"{part}_go_on", "drop": f"{part}_drop"},
     }
     return render_page(
         request, state, "files/preview.html", context, here=state.line.stop_id(part), status=422 if refused else 200
     )
 
 
+def _verdict(one: Staged, wrong: int) -> str:
+    count = len(one.rows)
+    if one.kept_rows:
+        return f"{one.kept_rows} of {count} rows are kept; go on, or stop here."
+    if not one.is_checked:
+        return f"{len(one.checked)} of {count} rows are looked at."
+    return f"{wrong} of {count} rows cannot be kept." if wrong else f"All {count} rows can be kept."
+
+
+@on_line
+@require_POST
+def go_on(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse:
+    """Look at the next piece of a long file."""
+    one = _mine(request, state, part, pk)
+    require(signed_in(request), RECORD)
+    if not one.is_checked:
+        _check_on(one, _station(part).tables[one.table], signed_in(request))
+    return redirect(f"{part}_staged", world_slug=state.world.slug, pk=one.pk)
+
+
+@on_line
+@require_POST
+def drop(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse:
+    """Leave a file: what was kept of it stays, the rest is forgotten."""
+    _mine(request, state, part, pk).delete()
+    return redirect(f"{part}_files", world_slug=state.world.slug)
+
+
 @on_line
 @require_POST
 def keep(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse:
-    """Import a previewed file, all of it or none."""
+    """Import a previewed file: a short one whole or not at all, a long one piece by piece."""
     one = _mine(request, state, part, pk)
+    person, table = signed_in(request), _station(part).tables[one.table]
+    if not one.is_sound:
+        return _preview(request, state, part, one, refused="Not every row can be kept yet; nothing was imported.")
     try:
-        count = keep_all(_station(part).tables[one.table], state.world, signed_in(request), one.rows, f"i{one.pk}")
+        one.kept_rows = keep_some(table, state.world, person, one.rows, f"i{one.pk}", one.kept_rows)
     except ValidationError as error:
         return _preview(request, state, part, one, refused=words_of(request, error))
+    if one.kept_rows < len(one.rows):
+        one.save(update_fields=["kept_rows"])
+        return redirect(f"{part}_staged", world_slug=state.world.slug, pk=one.pk)
     one.kept_at = clock.now()
-    one.save(update_fields=["kept_at"])
+    one.save(update_fields=["kept_rows", "kept_at"])
     response = redirect(f"{part}_files", world_slug=state.world.slug)
-    response["Location"] += f"?kept={count}"
+    response["Location"] += f"?kept={one.kept_rows}"
     return response
 
 

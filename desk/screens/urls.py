@@ -16,6 +16,8 @@ def files_of(one: Station) -> list[URLPattern]:
         path(f"{part}/files/preview/", files.preview, given, name=f"{part}_preview"),
         path(f"{part}/files/<int:pk>/", files.staged, given, name=f"{part}_staged"),
         path(f"{part}/files/<int:pk>/keep/", files.keep, given, name=f"{part}_keep"),
+        path(f"{part}/files/<int:pk>/go-on/", files.go_on, given, name=f"{part}_go_on"),
+        path(f"{part}/files/<int:pk>/drop/", files.drop, given, name=f"{part}_drop"),
         path(f"{part}/files/<slug:table>.<slug:form>", files.export, given, name=f"{part}_export"),
     ]
 

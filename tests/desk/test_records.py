@@ -297,6 +297,27 @@ class Floor(DeskCase):
         self.assertContains(self.client.post("/live/hand-over/sign/", {"secret": SECRET}), "takes a", status_code=403)
         self.assertEqual(HandOver.objects.count(), 0)
 
+    def test_a_key_is_of_one_person_one_form_and_one_content(self):
+        self.sign_in("operator")
+        self.client.post("/live/log/note/", {"text": "pump 3 hums", "form_key": "k"})
+        self.client.post("/live/log/note/", {"text": "pump 3 hums", "form_key": "k"})
+        self.assertEqual(Record.objects.count(), 1)  # pressed twice
+        other = self.client.post("/live/log/note/", {"text": "pump 4 hums", "form_key": "k"})
+        self.assertContains(other, "this form was sent at", status_code=422)
+        self.assertContains(other, "pump 4 hums", status_code=422)
+        self.client.post("/live/entry/record/", {"line": "wash loss wood 18", "form_key": "k"})
+        self.sign_in("lead")
+        self.client.post("/live/log/note/", {"text": "pump 5 hums", "form_key": "k"})
+        self.assertEqual(set(Record.objects.values_list("text", flat=True)), {"pump 3 hums", "", "pump 5 hums"})
+
+    def test_an_order_and_a_signature_are_not_rewritten_in_the_log(self):
+        self.sign_in("lead")
+        self.client.post("/live/hand-over/sign/", {"secret": SECRET, "form_key": "s"})
+        signed = Record.objects.get(kind="signed")
+        form = {"text": "signed by somebody else", "reason": "so", "form_key": "x"}
+        self.assertEqual(self.client.post(f"/live/log/{signed.pk}/correct/", form).status_code, 403)
+        self.assertEqual(Record.objects.count(), 1)
+
     def test_forged_requests_are_refused(self):
         from django.test import Client
 

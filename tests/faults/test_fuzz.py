@@ -8,6 +8,7 @@ import random
 import re
 import time
 import zipfile
+from unittest import mock
 
 from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -152,3 +153,56 @@ class Slips(DeskCase):
                         self.assertNotIn("\u202e", value)
                     elif not isinstance(value, (str, type(None))):
                         json.dumps(value, allow_nan=False)
+
+
+class LongFiles(DeskCase):
+    """A long file is looked at and kept in pieces, none of which holds the write lock for long."""
+
+    def send(self, count, bad=()):
+        rows = ["number,material,received_at,gross_t,tare_t,moistures_pct"]
+        for index in range(count):
+            gross = "heavy" if index in bad else "54.8"
+            rows.append(f"L-{index},alder_logs,2026-03-09T10:00,{gross},16.2,48")
+        upload = SimpleUploadedFile("lots.csv", "\n".join(rows).encode())
+        return self.client.post("/live/yard/files/preview/", {"table": "lots", "file": upload}).url
+
+    def through(self, address, step):
+        for turns in range(1, 60):
+            started = time.monotonic()
+            answer = self.client.post(f"{address}{step}/")
+            self.assertLess(time.monotonic() - started, 3)
+            turns += 1
+            if (
+                answer.status_code != 302
+                or answer.url != address
+                or (step == "go-on" and Staged.objects.get().is_checked)
+            ):
+                return answer, turns
+        raise AssertionError("it does not end")
+
+    def test_pieces_are_short_and_all_of_it_is_kept(self):
+        from desk.stations.yard.models import Lot
+
+        self.sign_in("operator")
+        with mock.patch("desk.exchange.tables.PIECE_S", 0.2):
+            address = self.send(300)
+            self.assertLess(len(Staged.objects.get().checked), 300)
+            self.assertContains(self.client.get(address), "rows are looked at")
+            _, turns = self.through(address, "go-on")
+            self.assertGreater(turns, 1)
+            self.assertContains(self.client.get(address), "All 300 rows can be kept")
+            self.assertEqual(Lot.objects.count(), 0)
+            answer, turns = self.through(address, "keep")
+            self.assertGreater(turns, 1)
+        self.assertIn("kept=300", answer.url)
+        self.assertEqual(Lot.objects.count(), 300)
+
+    def test_one_bad_row_is_named_and_nothing_is_kept_until_it_is_mended(self):
+        self.sign_in("operator")
+        address = self.send(200, bad={190})
+        if not Staged.objects.get().is_checked:
+            self.through(address, "go-on")
+        self.assertContains(self.client.get(address), "1 of 200 rows cannot be kept")
+        self.assertEqual(self.client.post(f"{address}keep/").status_code, 422)
+        self.client.post(f"{address}drop/")
+        self.assertFalse(Staged.objects.exists())

@@ -70,5 +70,9 @@ if (sent) {
   }
 }
 
+// A long file is gone through piece by piece: the page goes on by itself until it is done, or stopped.
+const goesOn = document.querySelector("form[data-goes-on]");
+if (goesOn) setTimeout(() => goesOn.requestSubmit(), 400);
+
 // On a narrow screen the rail opens folded.
 if (matchMedia("(max-width: 1000px)").matches) document.querySelector(".rail-fold")?.removeAttribute("open");
