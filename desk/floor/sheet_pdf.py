@@ -82,6 +82,8 @@ def sheet_pdf(sheet: dict[str, Any]) -> bytes:
     foot = [("heading", f"Signed: {sheet['signed']}" if "signed" in sheet else "Not signed: a draft.")]
     if "seal" in sheet:
         foot.append(("seal", f"Seal {sheet['seal']}"))
+    if chain := sheet.get("chain"):
+        foot.append(("seal", f"Log up to entry {chain['entry']}, head of its chain {chain['head']}"))
     out = BytesIO()
     paper(
         out,

@@ -22,7 +22,9 @@ from desk.people.roles import PEOPLE, ROLES
 def _onward(request: HttpRequest) -> str:
     """Return where to go after signing in: only ever a page of our own."""
     to = request.POST.get("next") or request.GET.get("next") or ""
-    if to.startswith("/") and url_has_allowed_host_and_scheme(to, allowed_hosts={request.get_host()}, require_https=request.is_secure()):
+    if to.startswith("/") and url_has_allowed_host_and_scheme(
+        to, allowed_hosts={request.get_host()}, require_https=request.is_secure()
+    ):
         return to
     return "/"
 
