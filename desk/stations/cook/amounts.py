@@ -180,7 +180,7 @@ def step_words(recipe: Recipe, kind: str, amounts: Amounts, text: str = "") -> s
             (amounts.strength_kg_per_m3_as_naoh, "g/L NaOH"), (amounts.sulphidity_pct, "% sulphidity"),
             (amounts.total_so2_pct, "% SO2"), (amounts.combined_so2_pct, "% combined"),
         )  # fmt: skip
-        strength = "".join(f", {value:.4g} {unit}" for value, unit in of_it if value is not None)
+        strength = "".join(f", {round(value, 1):g} {unit}" for value, unit in of_it if value is not None)
         return f"{amount_text(amounts.liquor_m3, 'm³')} {recipe.practice.liquor} in{strength}"
     if kind == "fill" and amounts.fill_m3 is not None:
         return f"{amount_text(amounts.fill_m3, 'm³')} {recipe.practice.fill or 'fill'} in"
