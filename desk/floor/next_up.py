@@ -1,22 +1,29 @@
 """Next up: what will need a person, in time order, computed from the line, the cooks, the samples, the orders."""
 
-from datetime import timedelta
+from collections import defaultdict
+from collections.abc import Sequence
+from datetime import datetime, timedelta
 
 from django.utils import timezone
 
-from desk.floor.due import Item
+from desk.floor.due import Folded, Item
 from desk.floor.state import State
 from desk.floor.station import stations
 from stock.errors import DomainError
+from stock.intake.definition import PileDef
 from stock.plan.cover import vessel_event
+from stock.tag import Tag
 
 AHEAD = timedelta(hours=8)
-MOST = 9
-GRAVITY = {"act": 0, "outside": 1, "ok": 2}  # of what needs a person now, the gravest first
+SOON = timedelta(minutes=30)  # what has a clock and comes so soon goes before what is only off
+HURTS_SOON = timedelta(minutes=60)  # what can hurt goes before everything so long ahead
+SHOWN = 9
+FOLD_FROM = 3
+GRAVITY = {"act": 0, "outside": 1, "ok": 2}
 
 
 def next_up(state: State) -> list[Item]:
-    """Return what is due, soonest first; what needs a person now comes before everything. Worked out once a state."""
+    """Return all that is due, in the order a person needs it: what can hurt, what has a clock and comes soon, the gravest that is off, the rest by time. Worked out once a state."""
     if "next_up" not in state.kept:
         state.kept["next_up"] = _worked_out(state)
     found: list[Item] = state.kept["next_up"]
@@ -24,12 +31,35 @@ def next_up(state: State) -> list[Item]:
 
 
 def _worked_out(state: State) -> list[Item]:
-    items = [*_off(state), *_vessels(state), *_orders(state)]
+    items = [*_off(state), *_vessels(state), *_orders(state), *_samples(state)]
     items += [item for station in stations() for item in station.due(state)]
-    samples = sorted(_samples(state), key=lambda item: item.at)[:3]
     horizon = state.now + AHEAD
-    found = [item for item in [*items, *samples] if item.at <= horizon]
-    return sorted(found, key=lambda item: (not item.now, GRAVITY[item.level] if item.now else 0, item.at))[:MOST]
+    return sorted((item for item in items if item.at <= horizon), key=lambda item: _place(item, state.now))
+
+
+def _place(item: Item, now: datetime) -> tuple[int, int, datetime]:
+    """Return where an item stands among the others."""
+    if item.hurts and (item.now or item.at <= now + HURTS_SOON):
+        return 0, 0, item.at
+    if not item.now and not item.repeats and item.at <= now + SOON:
+        return 1, 0, item.at
+    return (2, GRAVITY[item.level], item.at) if item.now else (3, 0, item.at)
+
+
+def folded(items: Sequence[Item]) -> list[Folded]:
+    """Return the lines of the rail: what repeats three times or more is one line, where its first stands."""
+    by_word: dict[str, list[Item]] = defaultdict(list)
+    for item in items:
+        if item.repeats:
+            by_word[item.repeats].append(item)
+    lines = []
+    for item in items:
+        alike = by_word[item.repeats] if item.repeats else [item]
+        if len(alike) < FOLD_FROM:
+            lines.append(Folded(item, (item,)))
+        elif item is alike[0]:
+            lines.append(Folded(item, tuple(alike)))
+    return lines
 
 
 def _off(state: State) -> list[Item]:
@@ -43,8 +73,15 @@ def _off(state: State) -> list[Item]:
         size = f"{value}, {reading.verdict.words}."
         if card is not None:
             size = f"{value}. {card.correction}."
-        items.append(Item(state.now, reading.tag.name, size, reading.verdict.level, reading.tag.station, now=True))
+        hurts = reading.verdict.side == "high" and _burns(state, reading.tag)
+        level, station = reading.verdict.level, reading.tag.station
+        items.append(Item(state.now, reading.tag.name, size, level, station, now=True, hurts=hurts))
     return items
+
+
+def _burns(state: State, tag: Tag) -> bool:
+    """Say whether a tag reads the heat of a pile, which can end in fire."""
+    return tag.reads == "temperature" and isinstance(state.line.part(tag.of), PileDef)
 
 
 def _vessels(state: State) -> list[Item]:
@@ -99,7 +136,7 @@ def _samples(state: State) -> list[Item]:
             words = f"Last {value} at {timezone.localtime(last.at):%H:%M}."
         if due < state.now - timedelta(minutes=15):
             words = f"Overdue since {timezone.localtime(due):%H:%M}. {words}"
-        items.append(Item(max(due, state.now), what, words, "ok", tag.station))
+        items.append(Item(due, what, words, "ok", tag.station, repeats="samples"))
     return items
 
 

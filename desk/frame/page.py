@@ -16,7 +16,7 @@ from django.utils.safestring import SafeString, mark_safe
 from desk.floor import clock, pulse
 from desk.floor.faults import fault
 from desk.floor.models import Record, World
-from desk.floor.next_up import next_up
+from desk.floor.next_up import SHOWN, folded, next_up
 from desk.floor.parts import Trouble, troubles
 from desk.floor.services import NotAllowedError
 from desk.floor.state import State
@@ -213,7 +213,7 @@ def framed(state: State, here: str) -> dict[str, SafeString]:
     """Return ribbon and rail as they stand on a page: the same for everybody, made once a state."""
     key = f"framed:{here}"
     if key not in state.kept:
-        context = {"world": state.world, "here": here, "items": next_up(state), **ribbon(state, here)}
+        context = {"world": state.world, "here": here, **rail(state), **ribbon(state, here)}
         state.kept[key] = {
             f"{part}_html": render_to_string(f"components/_{part}.html", context) for part in ("ribbon", "rail")
         }
@@ -240,6 +240,12 @@ def frame(request: HttpRequest, state: State) -> HttpResponse:
     response["HX-PTag"] = tag
     response["Cache-Control"] = "no-store"
     return response
+
+
+def rail(state: State) -> dict[str, Any]:
+    """Return the lines of the rail: those shown, and the rest one press away."""
+    lines = folded(next_up(state))
+    return {"lines": lines[:SHOWN], "rest": lines[SHOWN:], "count": len(next_up(state))}
 
 
 def ribbon(state: State, here: str) -> dict[str, Any]:

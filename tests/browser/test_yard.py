@@ -314,7 +314,7 @@ class TheDay(BrowserCase):
             expect(page.get_by_role("heading", level=1)).to_contain_text("1 of 2 rows cannot be kept.")
             expect(page.get_by_role("button", name="Import all 2 rows")).to_be_disabled()
             path.write_text(f"{heading}feed,2026-03-09T02:10,4800,25,180,3200,1100,220,60\n")
-            page.get_by_role("link", name="Leave it").click()
+            page.get_by_role("button", name="Leave it").click()
             page.get_by_label("Records").select_option("classes")
             page.get_by_label("File").set_input_files(path)
             page.get_by_role("button", name="Look at it first").click()

@@ -2,9 +2,10 @@
 
 from datetime import timedelta
 
+from desk.floor.due import Item
 from desk.floor.handover import compose, cover_text
 from desk.floor.models import Cook, Order
-from desk.floor.next_up import MOST, next_up
+from desk.floor.next_up import folded, next_up
 from desk.floor.sheet_pdf import sheet_pdf
 from desk.floor.state import State
 from desk.screens.line import sentence as line_sentence
@@ -21,14 +22,31 @@ class Rail(DeskCase):
     def items(self, now=NOW):
         return next_up(State(self.world, now))
 
-    def test_what_needs_a_person_now_comes_first_then_time_order(self):
+    def test_what_can_hurt_then_what_has_a_clock_then_the_gravest_then_time(self):
         self.enter("cane_brightness", 81.9)
-        items = self.items()
-        self.assertLessEqual(len(items), MOST)
-        nows = [item.now for item in items]
-        self.assertEqual(nows, sorted(nows, reverse=True))
-        later = [item.at for item in items if not item.now]
+        self.enter("wash_loss", 24.0)
+        due = next(item for item in self.items() if item.what.startswith("Blow cook 1187")).at
+        items = self.items(due - timedelta(minutes=3))
+        self.assertTrue(items[0].what.startswith("Blow cook"))
+        off = [item for item in items if item.now and not item.hurts]
+        self.assertEqual(
+            [item.level for item in off], sorted((item.level for item in off), key=["act", "outside", "ok"].index)
+        )
+        later = [item.at for item in items if not item.now and item.at > due + timedelta(minutes=60)]
         self.assertEqual(later, sorted(later))
+
+    def test_what_repeats_is_folded_and_nothing_is_cut_off(self):
+        items = self.items()
+        lines = folded(items)
+        self.assertEqual(sorted(item.what for line in lines for item in line.all), sorted(item.what for item in items))
+        samples = next(line for line in lines if line.first.repeats)
+        self.assertRegex(samples.what, r"^\d+ samples due$")
+        two = [Item(NOW, f"Sample: {name}", "", "ok", "wash", repeats="samples") for name in "ab"]
+        self.assertEqual([line.what for line in folded(two)], ["Sample: a", "Sample: b"])
+        self.sign_in()
+        page = self.client.get("/live/").content.decode()
+        for item in items:
+            self.assertIn(item.what.removeprefix("Sample: ")[1:], page)
 
     def test_advice_carries_its_size(self):
         self.enter("cane_brightness", 81.9)
@@ -60,6 +78,7 @@ class Rail(DeskCase):
                 self.enter(tag.id, tag.band.target, 1 if tag.id != "kappa_wood" else 90)
         found = next(item for item in self.items() if item.what == "Sample: wood kappa")
         self.assertIn("Overdue since 14:00", found.size)
+        self.assertEqual(found.clock, "14:00")  # its own time, however long it waits
 
     def test_the_cane_tower_is_forecast_from_its_trend(self):
         found = next(item for item in self.items() if item.what == "Cane tower runs low")

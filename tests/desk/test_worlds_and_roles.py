@@ -9,7 +9,8 @@ from desk.floor import clock
 from desk.floor.models import Order, Record, World
 from desk.floor.services import record_reading, store_samples
 from desk.floor.state import State
-from desk.people.roles import ACTIONS, COOK, CORRECT, MODEL, ORDER, RECORD, ROLES, SAMPLE
+from desk.people.models import Person
+from desk.people.roles import ACTIONS, COOK, CORRECT, MODEL, ORDER, PEOPLE, RECORD, ROLES, SAMPLE
 from stock.line.definition import Shifts
 from tests.desk.base import NOW, SECRET, DeskCase, measured_cooks
 from tests.line import hallin_reach
@@ -73,6 +74,11 @@ class RolesByHand(DeskCase):
 
     def attempt(self, action):
         """Try an action; return whether something was written."""
+        if action == PEOPLE:
+            people = Person.objects.count()
+            form = {"username": f"lund{people}", "first_name": "Ada", "last_name": "Lund", "role": "cook"}
+            self.client.post("/people/", form)
+            return Person.objects.count() > people
         before = Record.objects.count()
         if action == RECORD:
             self.client.post("/live/entry/record/", {"line": "wash loss wood 18", "form_key": f"r{before}"})

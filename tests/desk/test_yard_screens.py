@@ -244,10 +244,12 @@ class OnTheFloor(YardCase):
             self.assertEqual(list(station.sheet(state)), [])
             self.assertIsNone(station.series(state, "trips"))
 
-    def test_the_gravest_of_what_is_now_comes_first(self):
+    def test_a_pile_that_heats_comes_first_and_then_the_gravest_of_what_is_now(self):
         self.enter("pile_c_temp", 56)
         self.enter("cane_brightness", 81.0)
-        levels = [item.level for item in next_up(State(self.world, NOW)) if item.now]
+        items = [item for item in next_up(State(self.world, NOW)) if item.now]
+        self.assertTrue(items[0].hurts and "ottest" in items[0].what, items[0])
+        levels = [item.level for item in items if not item.hurts]
         self.assertEqual(levels, sorted(levels, key=["act", "outside", "ok"].index))
 
     def test_the_hand_over_tells_what_is_set_aside(self):

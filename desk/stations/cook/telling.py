@@ -43,7 +43,9 @@ def _blows(house: House) -> list[Item]:
         if overdue:
             words = f"Past its end point. {words}"
         what = f"Blow cook {one.cook.number}, digester {one.cook.digester}"
-        items.append(Item(max(one.blow_at, now), what, words, "act" if overdue else "ok", house.station, now=overdue))
+        items.append(
+            Item(max(one.blow_at, now), what, words, "act" if overdue else "ok", house.station, now=overdue, hurts=True)
+        )
         sample = one.blow_at - SAMPLE_BEFORE
         by_hand = house.step(one.cook, "chips") is not None
         if (
@@ -66,7 +68,8 @@ def _charged(house: House) -> list[Item]:
             what = f"Steam on cook {one.cook.number}, digester {one.cook.digester}"
             at = wait.until or house.state.now
             words = f"{wait.words[:1].upper()}{wait.words[1:]}."
-            items.append(Item(max(at, house.state.now), what, words, "ok", house.station, now=at <= house.state.now))
+            now = at <= house.state.now
+            items.append(Item(max(at, house.state.now), what, words, "ok", house.station, now=now, hurts=True))
     return items
 
 
