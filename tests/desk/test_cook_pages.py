@@ -195,6 +195,29 @@ class Pages(HouseCase):
         self.client.post(f"/live/cook/1187/step/{kept.pk}/correct/", fix)
         self.assertEqual(Step.objects.get(supersedes=kept).text, "steam valve hunted")
 
+    def test_what_speaks_against_a_blow_is_said_on_its_form_and_what_was_typed_stays(self):
+        self.sign_in("cook")
+        page = self.client.get("/live/cook/1187/")
+        self.assertContains(page, "min before its end point")
+        form = {"kind": "blow", "minded": "on", "at": "14:19", "sure": "1178", "text": "hot joint", "form_key": "b1"}
+        page = self.client.post("/live/cook/1187/blow/", form)
+        self.assertContains(page, "type the cook&#x27;s number, 1187", status_code=422)
+        for typed in ("14:19", "1178", "hot joint"):
+            self.assertContains(page, f'value="{typed}"', status_code=422)
+        self.client.post("/live/cook/1187/blow/", form | {"sure": "1187", "form_key": "b2"})
+        blown = Step.objects.get(number=1187, kind="blow")
+        self.assertContains(self.client.get("/live/cook/1187/"), "Take back")
+        address = f"/live/cook/1187/step/{blown.pk}/take-back/"
+        self.assertContains(self.client.post(address, {"why": " ", "form_key": "b3"}), "taken back", status_code=422)
+        self.assertEqual(self.client.post(address, {"why": "it was 1186", "form_key": "b3"}).status_code, 302)
+        again = self.client.post(address, {"why": "it was 1186", "form_key": "b3"})
+        self.assertEqual(again.status_code, 302)  # pressed twice
+        other = self.client.post(address, {"why": "no", "form_key": "b4"})
+        self.assertContains(other, "already; look again", status_code=422)
+        page = self.client.get("/live/cook/1187/")
+        self.assertContains(page, "Not blown: it was 1186")
+        self.assertContains(page, "Blow at")
+
     def test_a_tester_is_offered_the_sample_alone_and_may_log_it(self):
         self.sign_in("tester")
         page = self.client.get("/live/cook/1187/")

@@ -257,7 +257,8 @@ class Floor(DeskCase):
     def test_a_blow_needs_its_cautions_ticked_and_is_logged_once(self):
         self.sign_in("cook")
         self.assertContains(self.client.post("/live/cook/1187/blow/", {}), "Before the blow", status_code=422)
-        self.client.post("/live/cook/1187/blow/", {"minded": "on", "form_key": "b"})
+        sure = {"sure": "1187", "text": "the relief valve lifted at 14:02"}
+        self.client.post("/live/cook/1187/blow/", {"minded": "on", "form_key": "b", **sure})
         self.assertContains(
             self.client.post("/live/cook/1187/blow/", {"minded": "on"}), "Logged already", status_code=409
         )

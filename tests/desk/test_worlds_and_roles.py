@@ -87,7 +87,8 @@ class RolesByHand(DeskCase):
                 f"/live/log/{self.wrong.pk}/correct/", {"value": "0.19", "reason": "slip", "form_key": f"c{before}"}
             )
         elif action == COOK:
-            self.client.post("/live/cook/1188/blow/", {"minded": "on", "form_key": f"b{before}"})
+            form = {"minded": "on", "sure": "1188", "text": "relieved by hand", "form_key": f"b{before}"}
+            self.client.post("/live/cook/1188/blow/", form)
         elif action == ORDER:
             grade = hallin_reach().grades[0]
             form = {

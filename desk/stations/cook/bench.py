@@ -93,7 +93,7 @@ def _refuse_impossible(found: Mapping[str, float | None]) -> None:
 
 def _tell(state: State, person: Person, row: Result) -> None:
     words = f"Cook {row.number}: kappa {row.kappa:.1f} found"
-    forecast = Forecast.objects.filter(world=state.world, number=row.number).first()
+    forecast = Forecast.standing(state.world).filter(number=row.number).first()
     if forecast is not None:
         words += (
             f", forecast {forecast.kappa:.1f} ± {forecast.half_kappa:.1f}: {error_words(row.kappa - forecast.kappa)}"

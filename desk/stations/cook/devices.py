@@ -165,7 +165,7 @@ def reported(batch: Batch, fill_min: float) -> list[tuple[str, float, Amounts]]:
 
 def _report(world: World, cook: Cook, kind: str, at: datetime, amounts: Amounts) -> None:
     """Keep a reported step as it is: the plant did it, whatever the desk would have said."""
-    Step.objects.create(
+    row = Step.objects.create(
         world=world,
         number=cook.number,
         kind=kind,
@@ -174,4 +174,4 @@ def _report(world: World, cook: Cook, kind: str, at: datetime, amounts: Amounts)
         **amounts.columns(),
     )
     if kind == "blow" and cook.started_at > State(world).now - House.BACK:
-        keep_forecast(State(world), cook, at)
+        keep_forecast(State(world), cook, row)

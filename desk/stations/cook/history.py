@@ -306,6 +306,7 @@ def _hand_result(world: World, recipe: Recipe, row: dict[str, str], hand: Person
         world=world,
         number=number,
         at=_at(row["blown_s"]),
+        blow=Step.objects.get(world=world, number=number, kind="blow"),
         relation_version=relation.version,
         relation_words=relation.words,
         factor=factor.value,

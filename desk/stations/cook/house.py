@@ -135,7 +135,7 @@ class House:
         own = followed.figures() | followed.second_figures(self.second(followed))
         if followed.running or followed.cook.number not in self.news.forecasts:
             return own
-        kept = Forecast.objects.get(world=self.state.world, number=followed.cook.number)
+        kept = Forecast.standing(self.state.world).get(number=followed.cook.number)
         return own | kept_figures(kept, own)
 
     def _follow(self, cook: Cook) -> Followed | None:

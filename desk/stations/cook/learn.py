@@ -96,6 +96,7 @@ FROM cooking_result r JOIN cooking_forecast f ON f.world_id = r.world_id AND f.n
  JOIN floor_cook k ON k.world_id = r.world_id AND k.number = r.number
 WHERE r.world_id = %s AND r.at >= %s AND r.at <= %s AND (k.recipe = %s OR k.recipe = '' AND k.digester IN (DIGESTERS))
  AND NOT EXISTS (SELECT 1 FROM cooking_result later WHERE later.supersedes_id = r.id)
+ AND NOT EXISTS (SELECT 1 FROM cooking_step later WHERE later.supersedes_id = f.blow_id AND later.kind <> 'blow')
 ORDER BY r.at DESC LIMIT %s
 """
 

@@ -81,6 +81,9 @@ class Forecast(AppendOnly):
     world = models.ForeignKey(World, on_delete=models.PROTECT, related_name="+")
     number = models.PositiveIntegerField()
     at = models.DateTimeField()
+    blow = models.OneToOneField(
+        Step, null=True, on_delete=models.PROTECT, related_name="+", help_text="the step it was made at"
+    )
     relation_version = models.PositiveSmallIntegerField()
     relation_words = models.CharField(max_length=200)
     factor = models.FloatField(help_text="H, bar·h or hours at 100 °C at the blow")
@@ -97,9 +100,21 @@ class Forecast(AppendOnly):
     apart_c = models.FloatField(null=True, help_text="most that top and bottom parted")
 
     class Meta:
-        """A cook is blown once."""
+        """A cook is blown once, unless the blow was taken back."""
 
-        constraints = [models.UniqueConstraint(fields=["world", "number"], name="forecast_once")]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["world", "number"], condition=models.Q(blow=None), name="forecast_of_history_once"
+            )
+        ]
+        indexes = [models.Index(fields=["world", "number"], name="forecast_by_cook")]
+
+    @classmethod
+    def standing(cls, world: World) -> "models.QuerySet[Forecast]":
+        """Return a world's forecasts whose blow stands: one taken back takes its forecast with it."""
+        stands = models.Q(blow=None) | models.Q(blow__superseded_by=None) | models.Q(blow__superseded_by__kind="blow")
+        found: models.QuerySet[Forecast] = cls.objects.filter(stands, world=world)
+        return found
 
     def __str__(self) -> str:
         """Cook and kappa."""

@@ -107,7 +107,8 @@ UNION ALL SELECT 'step', kind, number, 0, at, 0, 0, 0, text, AMOUNTS, '', s.id, 
  WHERE world_id = %s AND at >= %s AND at <= %s
  AND NOT EXISTS (SELECT 1 FROM cooking_step later WHERE later.supersedes_id = s.id)
 UNION ALL SELECT 'forecast', '', number, 0, at, kappa, half_kappa, kinetic_kappa, relation_words, '', '', id, factor
- FROM cooking_forecast WHERE world_id = %s AND at >= %s AND at <= %s
+ FROM cooking_forecast f WHERE world_id = %s AND at >= %s AND at <= %s
+ AND NOT EXISTS (SELECT 1 FROM cooking_step later WHERE later.supersedes_id = f.blow_id AND later.kind <> 'blow')
 UNION ALL SELECT 'result', '', number, 0, at, kappa, 0, 0, '', '', '', r.id, PERSON
  FROM cooking_result r LEFT JOIN people_person p ON p.id = r.by_id
  WHERE world_id = %s AND at >= %s AND at <= %s

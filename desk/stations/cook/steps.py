@@ -18,8 +18,11 @@ from desk.people.roles import COOK, RECORD, SAMPLE
 from desk.stations.cook.amounts import WORDS, Amounts, amount_text, refuse_amounts, step_words
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, as_json, house_of, recipe_of
-from desk.stations.cook.models import Charge, Forecast, Step
+from desk.stations.cook.judgement import decision
+from desk.stations.cook.models import Charge, Forecast, Result, Step
+from desk.stations.cook.news import Done
 from stock.cooking.charge import Sheet, usual
+from stock.cooking.order import cannot, doubts
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.sulphite import ATMOSPHERE_KPA, gas_over_steam
 from stock.errors import DomainError
@@ -35,6 +38,7 @@ def action_of(kind: str) -> str:
 
 
 ONCE: Final = frozenset({"chips", "steam", "relief", "blow", "empty"})
+FREE: Final = frozenset({"sample", "note"})  # nothing hangs on them
 MINDED: Final = {
     "liquor": "Before charging liquor",
     "steam": "Before steam",
@@ -141,15 +145,18 @@ def log_step(
     at: datetime,
     text: str = "",
     minded: bool = False,
+    sure: str = "",
     form_key: str,
     quiet: bool = False,
 ) -> Step:
     """Keep a step of a cook, if it may be done now. `person` is None where the plant reports it.
 
+    Where something speaks against it, `sure` is the cook's number typed again and `text` says why it is right.
+
     Raises
     ------
     NotAllowedError, ValidationError, DomainError
-        Nothing is written: out of order, an empty or a full digester, no cautions minded.
+        Nothing is written: out of order, too early without a reason, an empty or a full digester, no cautions minded.
     """
     if kind not in WORDS:
         raise ValidationError({"kind": f"{kind[:20]!r} is no step of a cook"})
@@ -174,6 +181,8 @@ def log_step(
     before = list(Step.objects.filter(world=world, number=number, superseded_by=None).order_by("at", "id"))
     _refuse_disorder(cook, kind, at, before, new=new)
     refuse_amounts(recipe, digester, kind, amounts, before)
+    if person is not None and not quiet and not new:
+        _refuse_doubtful(house, cook, kind, sure, text)
     row = Step(
         world=world,
         by=person,
@@ -189,7 +198,7 @@ def log_step(
         if new:
             cook.save()
         if kind == "blow":
-            keep_forecast(State(world, max(at, state.now) if quiet else state.now), cook, at)
+            keep_forecast(State(world, max(at, state.now) if quiet else state.now), cook, row)
         if person is not None and not quiet:
             words = f"Cook {number}, digester {cook.digester}: {step_words(recipe, kind, amounts, text)}"
             _tell(row, person, number, words, at, "s", tag="blow" if kind == "blow" else "")
@@ -258,13 +267,41 @@ def _refuse_disorder(cook: Cook, kind: str, at: datetime, before: Sequence[Step]
         raise DomainError("E_ORDER", "at", message, f"{clock.local(last):%H:%M} or later")
 
 
-def keep_forecast(state: State, cook: Cook, at: datetime) -> Forecast | None:
+def doubts_of(house: House, cook: Cook, kind: str) -> tuple[str, ...]:
+    """Return what speaks against a step of a cook now."""
+    followed = house.follow(cook)
+    if followed is None:
+        return ()
+    against = doubts(kind, followed.facts, followed.state)
+    judged = decision(house, followed) if kind == "blow" and followed.running else None
+    if judged is not None:
+        against += tuple(one.words for one in judged.reasons if one.holds)
+    return against
+
+
+def _refuse_doubtful(house: House, cook: Cook, kind: str, sure: str, text: str) -> None:
+    """Refuse what cannot be as the cook stands; what only looks wrong wants its number typed and a reason."""
+    followed = house.follow(cook)
+    if followed is not None and (words := cannot(kind, followed.facts, followed.state)):
+        raise DomainError("E_ORDER", "kind", f"cook {cook.number} {words}", "a cook that was heated")
+    if not (against := doubts_of(house, cook, kind)):
+        return
+    words = "; ".join(against)
+    if sure.strip() != str(cook.number):
+        raise ValidationError({"sure": f"{words}. If it is done all the same, type the cook's number, {cook.number}"})
+    if not text.strip():
+        raise ValidationError({"text": f"{words}. Say why it was done all the same"})
+
+
+def keep_forecast(state: State, cook: Cook, blow: Step) -> Forecast | None:
     """Keep what is forecast of a cook as it is blown; None where nothing was read of it."""
+    at = blow.at
     house = House(state)  # afresh: the step just written belongs to it
     followed = house.follow(cook)
     if followed is None or len(house.read(house.part.digester(cook.digester).temperature, cook)[0]) < 2:
         return None
     row = forecast_row(house, followed, at)
+    row.blow = blow
     row.save()
     return row
 
@@ -382,6 +419,47 @@ def correct_step(
     )  # fmt: skip
     words = f"Cook {step.number}: {step_words(recipe, step.kind, amounts, text)}, corrected: {why}"
     return keep(row, lambda kept: _tell(kept, person, step.number, words, state.now, "c"))
+
+
+@verb
+def take_back(state: State, person: Person, step: Step, *, why: str, form_key: str) -> Step:
+    """Take a step back that was not done: it stays readable, and a note that says so stands in its place.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, DomainError
+        Nothing is written: no reason, another step or a result hangs on it, the chips that began the cook.
+    """
+    require(person, action_of(step.kind))
+    if (sent := sent_before(Step, state.world, form_key)) is not None:
+        return sent
+    why = need_why(why)
+    standing = Step.objects.filter(world=state.world, number=step.number, superseded_by=None)
+    measured = Result.objects.filter(world=state.world, number=step.number).exists()
+    if (held := hangs_on(step, list(standing), measured=measured)) is not None:
+        raise DomainError("E_ORDER", "kind", *held)
+    words = f"not {WORDS[step.kind]}: {why}"
+    row = Step(
+        world=state.world, by=person, number=step.number, kind="note", at=step.at, supersedes=step,
+        text=words[:300], why=why, form_key=form_key,
+    )  # fmt: skip
+    line = f"Cook {step.number} was {words}. The step of {clock.local(step.at):%H:%M} is taken back"
+    return keep(row, lambda kept: _tell(kept, person, step.number, line, state.now, "t"))
+
+
+def hangs_on(step: Step | Done, steps: Sequence[Step | Done], *, measured: bool) -> tuple[str, str] | None:
+    """Return what hangs on a step and what goes first, None where it may be taken back."""
+    if step.kind == "chips":
+        return "chips began the cook and cannot be taken back", "correct their tonnes or moisture"
+    if step.kind == "blow" and measured:
+        return f"cook {step.number} has a kappa: it was blown", "a cook not tested yet"
+    if step.kind in FREE:
+        return None
+    place = (step.at, step.pk)
+    later = next((one for one in steps if one.kind not in FREE and (one.at, one.pk) > place), None)
+    if later is None:
+        return None
+    return f"{WORDS[later.kind]} at {clock.local(later.at):%H:%M} came after it", "take that one back first"
 
 
 def _tell(row: Any, person: Person, number: int, words: str, at: datetime, prefix: str, tag: str = "") -> None:

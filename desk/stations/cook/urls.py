@@ -25,6 +25,7 @@ def urls() -> list[URLPattern]:
         path("cook/<int:number>/step/", cook.step, name="cook_step"),
         path("cook/<int:number>/blow/", cook.step, {"kind": "blow"}, name="blow"),
         path("cook/<int:number>/gauges/", cook.gauges, name="cook_gauges"),
+        path("cook/<int:number>/step/<int:pk>/take-back/", cook.take_back_step, name="cook_step_take_back"),
         path("cook/<int:number>/step/<int:pk>/correct/", cook.correct, name="cook_step_correct"),
         path("cook/<int:number>/what-if/", what_if.work_out, name="cook_what_if"),
         path("cook/<int:number>/sheet/", charge.sheet, name="cook_sheet"),

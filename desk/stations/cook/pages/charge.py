@@ -331,7 +331,7 @@ def _sheet(house: House, number: int) -> tuple[list[Line], dict[str, Any]]:
         raise Http404
     recipe = recipe_of(house.state, cook) if cook else house.part.recipe(charge.recipe if charge else "")
     steps = list(Step.objects.filter(world=world, number=number, superseded_by=None).select_related("by"))
-    forecast = Forecast.objects.filter(world=world, number=number).first()
+    forecast = Forecast.standing(world).filter(number=number).first()
     result = Result.objects.filter(world=world, number=number, superseded_by=None).select_related("by").first()
     facts = {"charge": charge, "cook": cook, "recipe": recipe, "steps": steps, "forecast": forecast, "result": result}
     return sheet_lines(recipe, charge, steps, forecast, result), facts

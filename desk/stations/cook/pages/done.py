@@ -88,9 +88,7 @@ def unmeasured(state: State, recipe: Recipe) -> list[Forecast]:
             "number", flat=True
         )
     )
-    return list(
-        Forecast.objects.filter(world=state.world, number__in=numbers - known, at__lte=state.now).order_by("at")
-    )
+    return list(Forecast.standing(state.world).filter(number__in=numbers - known, at__lte=state.now).order_by("at"))
 
 
 def stats(past: list[Past]) -> dict[str, Any] | None:

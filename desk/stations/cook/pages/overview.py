@@ -28,9 +28,9 @@ from desk.stations.cook.judgement import cards_of, decision
 from desk.stations.cook.models import Result, Step
 from desk.stations.cook.pages.drawing import draw_board, draw_cook
 from desk.stations.cook.pages.step_forms import amounts_of, fix_fields, gauge_form, step_forms
-from desk.stations.cook.pages.typed import step_text
+from desk.stations.cook.pages.typed import step_text, sure_text
 from desk.stations.cook.pages.what_if import what_if_context
-from desk.stations.cook.steps import action_of, correct_step, log_step, read_gauges
+from desk.stations.cook.steps import action_of, correct_step, hangs_on, log_step, read_gauges, take_back
 from desk.stations.plain.page import station_context
 from desk.stations.yard.trace import fed
 from stock.cooking.follow import target
@@ -102,6 +102,8 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
     board = board_of(house)
     second = house.second(followed) if followed else None
     result = Result.objects.filter(world=state.world, number=number, superseded_by=None).select_related("by").first()
+    steps, may = house.steps(cook), signed_in(request).may
+    forms = step_forms(house, cook, recipe, followed, request, opened)
     context = station_context(state, house_of(state).station)
     context |= cook_context(state, "cook_house")
     context |= {
@@ -117,12 +119,16 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         "second": second,
         "decision": decision(house, followed) if followed else None,
         "charge_moved": charge_moved(followed),
-        "steps": [(one, step_words(recipe, one.kind, one.amounts, one.text)) for one in house.steps(cook)],
-        "fixes": {
-            one.pk: fix_fields(recipe, one) for one in house.steps(cook) if signed_in(request).may(action_of(one.kind))
+        "steps": [(one, step_words(recipe, one.kind, one.amounts, one.text)) for one in steps],
+        "fixes": {one.pk: fields for one in steps if may(action_of(one.kind)) and (fields := fix_fields(recipe, one))},
+        "backs": {
+            one.pk
+            for one in steps
+            if may(action_of(one.kind)) and hangs_on(one, steps, measured=result is not None) is None
         },
         "who_logs": "" if signed_in(request).may(COOK) else who_may(COOK),
-        "forms": step_forms(house, cook, recipe, followed, request, opened),
+        "forms": forms,
+        "against": sum(len(one.doubts) for one in forms),
         "gauges": gauge_form(house, cook, followed, request, opened),
         "forecast": house.news.forecasts.get(number),
         "result": result,
@@ -218,7 +224,7 @@ def step(request: HttpRequest, state: State, number: int, kind: str = "") -> Htt
         return fault(request, 409, "Logged already", words)
     try:
         amounts = amounts_of(request, recipe_of(state, cook), kind)
-        typed = read_form(request, at=MomentField(state), text=step_text(), minded=TickField())
+        typed = read_form(request, at=MomentField(state), text=step_text(), minded=TickField(), sure=sure_text())
         log_step(state, signed_in(request), number, kind, amounts, **typed, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return show(request, state, number, refused=f"Nothing was logged: {words_of(request, error)}.", opened=kind)
@@ -254,7 +260,7 @@ def gauges(request: HttpRequest, state: State, number: int) -> HttpResponse:
 @require_POST
 def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpResponse:
     """Supersede a step of a cook."""
-    row = get_object_or_404(Step, pk=pk, world=state.world, number=number, superseded_by=None)
+    row = get_object_or_404(Step, pk=pk, world=state.world, number=number)
     cook = get_object_or_404(Cook, world=state.world, number=number)
     recipe = recipe_of(state, cook)
     try:
@@ -267,4 +273,17 @@ def correct(request: HttpRequest, state: State, number: int, pk: int) -> HttpRes
         return show(
             request, state, number, refused=f"Step of {recipe.name} not superseded: {words_of(request, error)}."
         )
+    return redirect("cook", world_slug=state.world.slug, number=number)
+
+
+@on_line
+@require_POST
+def take_back_step(request: HttpRequest, state: State, number: int, pk: int) -> HttpResponse:
+    """Take a step back that was not done."""
+    row = get_object_or_404(Step, pk=pk, world=state.world, number=number)
+    try:
+        why = read_form(request, why=WhyField())["why"]
+        take_back(state, signed_in(request), row, why=why, form_key=key_of(request))
+    except (ValidationError, DomainError) as error:
+        return show(request, state, number, refused=f"Nothing was taken back: {words_of(request, error)}.")
     return redirect("cook", world_slug=state.world.slug, number=number)

@@ -1,7 +1,7 @@
 """The steps that may be logged of a cook next, as forms: their fields, their cautions, what was typed."""
 
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Final
 
 from django.http import HttpRequest
 
@@ -14,7 +14,8 @@ from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House
 from desk.stations.cook.news import Done
-from desk.stations.cook.steps import MINDED, action_of
+from desk.stations.cook.steps import MINDED, action_of, doubts_of
+from stock.cooking.order import COLD
 from stock.cooking.recipe import Recipe
 
 
@@ -29,6 +30,13 @@ class StepForm:
     step: str
     caution: str
     open: bool
+    doubts: tuple[str, ...] = ()
+    sure: str = ""
+    why: str = ""
+    at: str = ""
+
+
+AGAIN: Final = {"sure": "sure", "why": "text", "at": "at"}  # what every step's form shows as it was typed
 
 
 def step_forms(
@@ -51,7 +59,7 @@ def step_forms(
             ]
         if by_hand and "liquor" in done and "steam" not in done:
             offered.append("steam")
-        started = not by_hand or "steam" in done
+        started = "steam" in done if by_hand else followed is None or followed.state.phase not in COLD
         if started:
             ready = followed is not None and followed.state.phase in ("past its end", "relief")
             middle = [] if recipe.is_sulphite or "sample" in done else ["sample"]
@@ -71,8 +79,11 @@ def step_forms(
         caution_step = MINDED.get(kind, "")
         text = recipe.cautions.get(caution_step) or house.state.line.stop("cook").cautions.get(caution_step, "")
         label, button = _labels(recipe, cook, kind)
+        shown = index == 0 or opened == kind
+        typed_again = {name: str(typed.get(key, "")) for name, key in AGAIN.items()}
+        against = doubts_of(house, cook, kind)
         found.append(
-            StepForm(kind, label, button, fields, caution_step if text else "", text, index == 0 or opened == kind)
+            StepForm(kind, label, button, fields, caution_step if text else "", text, shown, against, **typed_again)
         )
     return found
 

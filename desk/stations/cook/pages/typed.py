@@ -18,6 +18,11 @@ def flag_field() -> WordsField:
     return WordsField("The reason it is not to be learned from", MOST_FLAG)
 
 
+def sure_text() -> WordsField:
+    """Return the field a cook's number is typed in again, where something speaks against a step."""
+    return WordsField("The cook number typed again", 12)
+
+
 def step_text() -> WordsField:
     """Return the field for the words of a step."""
     return WordsField("What was done", MOST_STEP_WORDS)
