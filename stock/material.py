@@ -81,3 +81,20 @@ class Stream:
             raise DomainError("E_RANGE", "accept_frac", "a share lies outside 0 to 1", "0 to 1")
         accepts = self.flows_t_per_h * shares
         return type(self)(accepts), type(self)(self.flows_t_per_h - accepts)
+
+
+LEAST_MOISTURE_PCT, MOST_MOISTURE_PCT = 2.0, 95.0  # of the mass as it lies; below: a fraction typed for a per cent
+
+
+def refuse_moisture(name: str, label: str, moisture_pct: float | None) -> None:
+    """Refuse a moisture no wood, bagasse or bale can have, in per cent of the mass as it lies.
+
+    Raises
+    ------
+    DomainError
+        It is missing, under 2 %, as a fraction typed for a per cent is, or 95 % and more.
+    """
+    if moisture_pct is None or not LEAST_MOISTURE_PCT <= moisture_pct < MOST_MOISTURE_PCT:
+        shown = "missing" if moisture_pct is None else f"{moisture_pct:g} %"
+        allowed = f"{LEAST_MOISTURE_PCT:g} to less than {MOST_MOISTURE_PCT:g} %, in per cent"
+        raise DomainError("E_RANGE", name, f"{label} is {shown}", allowed)

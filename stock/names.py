@@ -37,7 +37,7 @@ UNITS: Final[dict[str, str]] = {
     "kg_per_l": "kg/L",
     "g_per_l": "g/L",
     "kg_per_t": "kg/t",
-    "normality": "mol/L",
+    "normality": "eq/L",
     "lb_per_us_gal": "lb/US gal",
     "odt": "BDt",
     "mol_per_l": "mol/L",

@@ -91,7 +91,7 @@ class Stations(BrowserCase):
         self.page.evaluate("document.dispatchEvent(new CustomEvent('fox:recorded'))")
         self.page.wait_for_load_state("networkidle")
         expect(fold).not_to_have_attribute("open", "")
-        fold.locator("summary").click()
+        fold.locator("summary").first.click()
         expect(self.page.get_by_role("link", name="Cane brightness").first).to_be_visible()
 
     def test_a_note_is_logged_where_it_was_written(self):

@@ -71,7 +71,7 @@ class GateToFeed(BrowserCase):
         self.assertAlmostEqual(came, lot.bdt, delta=0.01)
         self.assertAlmostEqual(fed, 9, delta=0.01)
         self.assertAlmostEqual(boiler, 15 * (1 - 0.975 * (1 - 0.114)), delta=0.02)
-        expect(self.page.get_by_role("link", name="1187")).to_be_visible()
+        expect(self.page.get_by_role("link", name="1187", exact=True)).to_be_visible()
         self.assert_everything_closes()
 
     def draw_here(self, bdt):
@@ -108,7 +108,7 @@ class GateToFeed(BrowserCase):
         self.assertAlmostEqual(fed, 12, delta=0.01)
         self.assertAlmostEqual(left, came - 12 - lost, delta=0.03)
         # Through the belt to the cook in the digester, and back from its page's number.
-        page.get_by_role("link", name="1187").click()
+        page.get_by_role("link", name="1187", exact=True).click()
         expect(page).to_have_url(self.live_server_url + "/live/cook/1187/")
         self.assert_everything_closes()
 

@@ -52,6 +52,7 @@ class Lots(YardCase):
             ({"tare_t": 60.0}, DomainError, "tare 60 t is not below gross 54.8 t"),
             ({"moistures_pct": []}, DomainError, "no moisture sample"),
             ({"moistures_pct": [146.0]}, DomainError, "a moisture is 146 %"),
+            ({"moistures_pct": [0.51]}, DomainError, "a moisture is 0.51 %"),  # a fraction typed for a per cent
             ({"moistures_pct": [46.0] * 11}, DomainError, "11 moistures are too many"),
             ({"material": "oak"}, DomainError, "'oak' is not bought here"),
             ({"found": {"bark_pct": -1.0}}, DomainError, "bark is -1 %"),

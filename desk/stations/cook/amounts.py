@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, Final, cast
 from stock.cooking.charge import refuse_overfull
 from stock.cooking.recipe import Digester, Recipe
 from stock.errors import DomainError
+from stock.material import refuse_moisture
 from stock.units import readable
 from stock.working import Arg, find_method
 
@@ -29,7 +30,6 @@ MOST_SULPHIDITY_PCT: Final = 100 * cast("Arg", find_method("simulate_kraft").arg
 MOST_STRENGTH_KG_PER_M3: Final = 800.0
 MOST_RESIDUAL_KG_PER_M3: Final = 100.0
 MOST_TOTAL_SO2_PCT, MOST_COMBINED_SO2_PCT = 15.0, 6.0
-LEAST_MOISTURE_PCT, MOST_MOISTURE_PCT = 2.0, 95.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,11 +104,7 @@ def refuse_amounts(
         raise DomainError("E_TYPE", astray[0], f"{MEANS[astray[0]]}: not of this step", ", ".join(own) or "no number")
     if kind == "chips":
         _refuse_volume("green_t", "green tonnes of chips", amounts.green_t, digester)
-        low, high = LEAST_MOISTURE_PCT, MOST_MOISTURE_PCT
-        if amounts.moisture_pct is None or not low <= amounts.moisture_pct < high:
-            shown = "missing" if amounts.moisture_pct is None else f"{amounts.moisture_pct:g} %"
-            allowed = f"{low:g} to less than {high:g} %, in per cent"
-            raise DomainError("E_RANGE", "moisture_pct", f"chip moisture is {shown}", allowed)
+        refuse_moisture("moisture_pct", "chip moisture", amounts.moisture_pct)
     elif kind == "liquor":
         _refuse_volume("liquor_m3", "cubic metres", amounts.liquor_m3, digester)
         _refuse_liquor(recipe, amounts)

@@ -20,6 +20,7 @@ from stock.errors import DomainError
 from stock.intake.definition import Material, PileDef, YardDef
 from stock.intake.lot import Decision, bone_dry_mass_t, decide, moisture_of_replicates, net_mass_t
 from stock.intake.piles import Held, Move
+from stock.material import refuse_moisture
 from stock.working import recording
 
 TESTED: Final = ("bark_pct", "fines_pct", "overthick_pct", "pith_pct", "grit_pct")
@@ -90,10 +91,7 @@ def _refuse_shares(load: Load) -> None:
             label = name.removesuffix("_pct")
             raise DomainError("E_RANGE", name, f"{label} is {value:g} %, outside 0 to 100 %", "0 to 100 %")
     for value in load.moistures_pct:
-        if not 0 <= value < 100:
-            raise DomainError(
-                "E_RANGE", "moistures_pct", f"a moisture is {value:g} %, outside 0 to 100 %", "0 to 100 %"
-            )
+        refuse_moisture("moistures_pct", "a moisture", value)
     if len(load.moistures_pct) > 10:
         raise DomainError(
             "E_COUNT", "moistures_pct", f"{len(load.moistures_pct)} moistures are too many", "ten at most"

@@ -28,6 +28,7 @@ from stock.cooking.alkali import alkali_as_na2o
 from stock.cooking.recipe import Tank
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
+from stock.names import unit_of
 
 LABELS: Final = {
     "a_ml": "A, to hydroxide",
@@ -108,7 +109,7 @@ def fields_of(kind: str, typed: dict[str, Any]) -> list[Field]:
             name,
             LABELS[name],
             str(typed.get(name, starts.get(name, "")))[:12],
-            "mol/L" if name.endswith("normality") else "mL",
+            unit_of(name),
         )
         for name in METHODS[kind][1]
     ]
