@@ -223,12 +223,17 @@ class Decision:
     answer: Answer
     deduction_pct: float
     judged: tuple[Judged, ...]
+    missing: tuple[str, ...] = ()
 
     @property
     def reason(self) -> str:
-        """Say why, naming what spoke against the lot."""
-        against = [one.words for one in self.judged if one.answer != "accept"]
-        return "; ".join(against) or "every test within its limit"
+        """Say why, naming what spoke against the lot and what was not tested."""
+        said = [one.words for one in self.judged if one.answer != "accept"]
+        if not said:
+            said = ["every test made is within its limit" if self.missing else "every test within its limit"]
+        if self.missing:
+            said.append(f"not tested: {', '.join(self.missing)}")
+        return "; ".join(said if self.judged else said[-1:])
 
 
 @method(
@@ -281,4 +286,5 @@ def decide(found: dict[str, float], tests: tuple[Test, ...]) -> Decision:
     answers = {one.answer for one in judged}
     total = sum(one.deduction_pct for one in judged)
     answer: Answer = "refuse" if "refuse" in answers else "deduct" if "deduct" in answers else "accept"
-    return Decision(answer, min(total, 100.0), tuple(judged))
+    missing = tuple(test.name for test in tests if test.name not in found)
+    return Decision(answer, min(total, 100.0), tuple(judged), missing)

@@ -106,7 +106,11 @@ class Gate(TestCase):
                 self.assertEqual(found.answer, answer)
                 self.assertAlmostEqual(found.deduction_pct, off)
         self.assertIn("bark 2.6 %, above the 2.5 % at which a lot is refused", decide({"bark": 2.6}, tests).reason)
-        self.assertEqual(decide({}, tests).reason, "every test within its limit")
+        self.assertEqual(decide({"bark": 0.9, "moisture": 50}, tests).reason, "every test within its limit")
+        some = "every test made is within its limit; not tested: moisture"
+        self.assertEqual(decide({"bark": 0.9}, tests).reason, some)
+        self.assertEqual(decide({}, tests).reason, "not tested: bark, moisture")
+        self.assertIn("refused; not tested: moisture", decide({"bark": 2.6}, tests).reason)
 
     def test_a_refusing_limit_below_the_accepting_one_is_an_error_not_a_refusal(self):
         with self.assertRaisesRegex(DomainError, "lies below the accepting one"):

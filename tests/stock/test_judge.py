@@ -186,6 +186,8 @@ class Entry(TestCase):
             ("digester 3 temp 166", "digester_3_temp", 166),
             ("166 c digester 3 temp", "digester_3_temp", 166),
             ("digester 3 temp 331 F", "digester_3_temp", 166.111),
+            ("digester 3 pressure 95 psi", "digester_3_pressure", 655.0),
+            ("digester 3 pressure 6.5 bar g", "digester_3_pressure", 650.0),
             ("brown cons 3.4 %", "brown_cons", 3.4),
             ("3,62% brown cons", "brown_cons", 3.62),
             ("brown flow 900 gpm", "brown_flow", 3406.87),
