@@ -3,7 +3,7 @@
 import numpy as np
 
 from stock.errors import DomainError
-from stock.working import Arg, Choice, Example, method
+from stock.working import Arg, Choice, Example, method, warn
 
 NA2O_PER_NAOH = 61.979 / 79.994
 NAOH_G_PER_MOL = 39.997
@@ -200,4 +200,6 @@ def mixed_sulphidity(*, volumes_m3: np.ndarray, each_kg_per_m3_as_naoh: np.ndarr
 )
 def liquor_cover(*, volume_m3: float, level_pct: float, low_pct: float, draw_m3_per_h: float) -> float:
     """Return how long the liquor in a tank lasts; below 0 where it is under its low level already."""
+    if level_pct < low_pct:
+        warn(f"the tank stands at {level_pct:g} %, under its low level of {low_pct:g} % already")
     return volume_m3 * (level_pct - low_pct) / 100 / draw_m3_per_h

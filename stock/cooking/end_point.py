@@ -246,8 +246,11 @@ def h_for_kappa(
     *, kappa_target_kappa: float, effective_alkali_pct_na2o: float, alpha: float, beta: float, n: float
 ) -> float:
     """Return the H-factor to blow at, for the alkali actually charged."""
+    if kappa_target_kappa >= alpha:
+        message = f"kappa {kappa_target_kappa:g} is where this relation begins, {alpha:g}, or above it: nothing to cook"
+        raise DomainError("E_INFEASIBLE", "kappa_target_kappa", message, f"less than {alpha:g}")
     exponent = (alpha - kappa_target_kappa) / (beta * math.pow(effective_alkali_pct_na2o, n))
-    if kappa_target_kappa >= alpha or exponent > math.log10(5000):
+    if exponent > math.log10(5000):
         message = (
             f"kappa {kappa_target_kappa:g} cannot be reached with {effective_alkali_pct_na2o:.1f} % Na2O on wood"
             " within H 5000; charge more alkali"

@@ -5,7 +5,7 @@ from typing import Final
 from stock.cooking.facts import CookFacts, CookState
 
 COLD: Final = ("filling", "liquor", "charged")
-LEAST_MARGIN_MIN: Final = 3.0
+LEAST_MARGIN_MIN: Final = 5.0
 OPENS: Final = frozenset({"relief", "blow"})
 
 

@@ -306,6 +306,8 @@ def so2_charge(*, acid_m3: float, bd_wood_t: float, total_pct: float, combined_p
 )
 def so2_to_fortify(*, acid_m3: float, total_pct: float, wanted_pct: float) -> float:
     """Return the gas to absorb; below 0 the acid is stronger than wanted."""
+    if wanted_pct < total_pct:
+        warn(f"the acid has {total_pct:g} % already: nothing to absorb, it is to be thinned")
     return 10 * acid_m3 * (wanted_pct - total_pct)
 
 

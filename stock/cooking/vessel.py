@@ -191,11 +191,13 @@ def blow_interval(*, cycle_min: float, digesters_count: float) -> float:
     source="mass-weighted mean, well mixed",
     aliases=("blend_kappa",),
     example=Example({"first_t": 62, "first_kappa": 31.5, "second_t": 9.3, "second_kappa": 37.0}, {"kappa": 32.22}),
-    first_t=Arg("pulp there", 0, 1e5, above=True),
+    first_t=Arg("pulp there; 0 for an empty tank", 0, 1e5),
     first_kappa=Arg("its kappa", 0, 200),
     second_t=Arg("pulp added", 0, 1e5),
     second_kappa=Arg("its kappa", 0, 200),
 )
 def tank_kappa(*, first_t: float, first_kappa: float, second_t: float, second_kappa: float) -> float:
     """Return the kappa of a blow tank after a cook has come in."""
+    if first_t + second_t <= 0:
+        raise DomainError("E_RANGE", "second_t", "there is no pulp in the tank", "more than 0 t there or added")
     return (first_t * first_kappa + second_t * second_kappa) / (first_t + second_t)

@@ -3,7 +3,7 @@
 from typing import NamedTuple
 
 from stock.errors import DomainError
-from stock.working import Arg, Example, method
+from stock.working import Arg, Example, method, warn
 
 
 class Reel(NamedTuple):
@@ -92,6 +92,9 @@ def thick_stock_demand(
     chest_consistency_pct: float,
 ) -> ThickStock:
     """Return fibre, bone-dry thick stock and its flow."""
+    if filler_frac + additive_frac > 1:
+        message = f"filler and additives are {100 * (filler_frac + additive_frac):.0f} % of the sheet together"
+        raise DomainError("E_ORDER", "additive_frac", message, f"{1 - filler_frac:g} or less beside that filler")
     fibre = sheet_bd_t_per_h * (1 - filler_frac - additive_frac)
     thick = fibre * (1 - recirculated_frac * (1 - first_pass_fibre_frac)) / first_pass_fibre_frac
     return ThickStock(fibre, thick, 1000 * thick / 60 / (chest_consistency_pct / 100))
@@ -163,7 +166,9 @@ def headbox_balance(
     demand_bd_t_per_h=Arg("draw", 0, 1000, above=True),
 )
 def chest_cover(*, level_bd_t: float, min_bd_t: float, demand_bd_t_per_h: float) -> float:
-    """Return how long a chest lasts with no feed."""
+    """Return how long a chest lasts with no feed; below 0 where it is under its least level already."""
+    if level_bd_t < min_bd_t:
+        warn(f"the chest holds {level_bd_t:.3g} BDt, under its least level of {min_bd_t:.3g} BDt already")
     return 60 * (level_bd_t - min_bd_t) / demand_bd_t_per_h
 
 

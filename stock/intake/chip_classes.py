@@ -168,6 +168,9 @@ class ScreenedOut(NamedTuple):
 )
 def screen_out_fines(*, fines_pct: float, fines_wanted_pct: float, wood_m3_solid: float) -> ScreenedOut:
     """Return the share to reject besides, and the wood it takes from a tonne of pulp."""
+    if fines_wanted_pct > fines_pct:
+        message = f"{fines_wanted_pct:g} % of fines are more than the {fines_pct:g} % there are"
+        raise DomainError("E_ORDER", "fines_wanted_pct", message, f"{fines_pct:g} % or less")
     extra = (fines_pct - fines_wanted_pct) / 100
     return ScreenedOut(extra, wood_m3_solid * extra)
 

@@ -44,7 +44,11 @@ def refiner_power(
 ) -> RefinerPower:
     """Return electrical, shaft and net power of a refiner."""
     electrical = math.sqrt(3) * voltage_v * current_a * power_frac / 1000
-    return RefinerPower(electrical, motor_eff_frac * electrical, motor_eff_frac * electrical - no_load_kw)
+    shaft = motor_eff_frac * electrical
+    if shaft < no_load_kw:
+        message = f"the shaft gets {shaft:.0f} kW, less than the no-load {no_load_kw:g} kW: one of them is wrong or old"
+        raise DomainError("E_ORDER", "no_load_kw", message, f"{shaft:.0f} kW or less")
+    return RefinerPower(electrical, shaft, shaft - no_load_kw)
 
 
 @method(
@@ -156,6 +160,9 @@ def freeness_after(*, unrefined_csf_ml: float, sre_kwh_per_t: float, slope_ratio
 )
 def energy_for_freeness(*, unrefined_csf_ml: float, target_csf_ml: float, slope_ratio: float) -> float:
     """Return the net specific energy that brings stock to a freeness."""
+    if target_csf_ml > unrefined_csf_ml:
+        message = f"{target_csf_ml:g} mL is above the {unrefined_csf_ml:g} mL it has: refining only lowers freeness"
+        raise DomainError("E_ORDER", "target_csf_ml", message, f"{unrefined_csf_ml:g} mL or less")
     return math.log(unrefined_csf_ml / target_csf_ml) / slope_ratio
 
 

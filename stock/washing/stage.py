@@ -4,9 +4,10 @@ import math
 from typing import NamedTuple
 
 from stock.errors import DomainError
-from stock.working import Arg, Example, method
+from stock.working import Arg, Example, method, warn
 
-_DF = Arg("dilution factor", -1, 10, usual=(-1, 5))
+_USUAL_DF = (-1.0, 5.0)
+_DF = Arg("dilution factor", -100, 100, usual=_USUAL_DF)
 _DISCHARGE = Arg("consistency of the discharged mat", 0, 100, above=True, below=True)
 _E_TOTAL = Arg("standardised efficiency of the line (E10)", 0, 60, above=True)
 _STD = Arg("consistency the efficiency is stated at", 0, 100, above=True, below=True)
@@ -25,7 +26,10 @@ _STD = Arg("consistency the efficiency is stated at", 0, 100, above=True, below=
 )
 def dilution_factor_t_per_odt(*, wash_liquor_t_per_odt: float, discharge_consistency_pct: float) -> float:
     """Return the wash liquor beyond what leaves with the mat."""
-    return wash_liquor_t_per_odt - (100 - discharge_consistency_pct) / discharge_consistency_pct
+    factor = wash_liquor_t_per_odt - (100 - discharge_consistency_pct) / discharge_consistency_pct
+    if not _USUAL_DF[0] <= factor <= _USUAL_DF[1]:
+        warn(f"a dilution factor of {factor:.1f} t/BDt is not usual: {_USUAL_DF[0]:g} to {_USUAL_DF[1]:g}")
+    return factor
 
 
 @method(

@@ -76,6 +76,12 @@ class HalfAnHour(BrowserCase):
         page.locator("summary", has_text="Blow").click()
         page.get_by_label("Before the blow").check()
         page.get_by_role("button", name="Log the blow of cook 1187").click()
+        expect(page.locator("#refused")).to_contain_text("min before its end point")
+        blow = page.locator("details.step-form", has_text="Log the blow of cook 1187")
+        blow.get_by_label("If it is done all the same, cook number").fill("1187")
+        blow.get_by_label("and why").fill("top gasket leaks")
+        page.get_by_label("Before the blow").check()
+        page.get_by_role("button", name="Log the blow of cook 1187").click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("is blown, at H")
 
         # The hand-over: a wrong secret, the right one, the sheet on paper.

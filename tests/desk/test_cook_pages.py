@@ -195,6 +195,13 @@ class Pages(HouseCase):
         self.client.post(f"/live/cook/1187/step/{kept.pk}/correct/", fix)
         self.assertEqual(Step.objects.get(supersedes=kept).text, "steam valve hunted")
 
+    def test_a_cook_is_found_by_its_number_and_nothing_by_what_only_looks_like_one(self):
+        self.sign_in("cook")
+        found = self.client.post("/live/entry/read/", {"line": "cook 1187"})
+        self.assertContains(found, "Cook 1187")
+        for line in ("①", "cook ²", "cook " + "9" * 40):
+            self.assertEqual(self.client.post("/live/entry/read/", {"line": line}).status_code, 200, line)
+
     def test_what_speaks_against_a_blow_is_said_on_its_form_and_what_was_typed_stays(self):
         self.sign_in("cook")
         page = self.client.get("/live/cook/1187/")

@@ -31,7 +31,7 @@ class Fields(SimpleTestCase):
 
     def test_what_is_no_number_is_refused_by_its_name(self):
         mass = NumberField("Mass", "BDt", above=0, most=5000)
-        for text in ("soup", "1_0", "²", "0x10", "nan", "inf", "1e", "12 5", "--1", "9" * 5000):
+        for text in ("soup", "1_0", "²", "①", "0x10", "nan", "inf", "1e", "12 5", "--1", "9" * 5000):
             with self.subTest(text[:20]):
                 self.refused(mass, text, "Mass is ")
 

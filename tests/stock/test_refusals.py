@@ -45,6 +45,14 @@ REFUSED = (
     ("vessel_event", {"level_bdt": 99}, "E_RANGE", "level_bdt", "outside its limits"),
     ("level_band", {"upstream_stop_h": 20}, "E_INFEASIBLE", "upstream_stop_h", "cannot cover both"),
     ("blend_consistency", {"mass_flow_t_per_h": [0, 0, 0]}, "E_RANGE", "mass_flow_t_per_h", "add up to nothing"),
+    ("refiner_power", {"no_load_kw": 700}, "E_ORDER", "no_load_kw", "the shaft gets 582 kW, less than the no-load"),
+    ("energy_for_freeness", {"target_csf_ml": 700}, "E_ORDER", "target_csf_ml", "refining only lowers freeness"),
+    ("thick_stock_demand", {"filler_frac": 0.6, "additive_frac": 0.6}, "E_ORDER", "additive_frac", "120 % of the sheet"),
+    ("screen_out_fines", {"fines_wanted_pct": 3.0}, "E_ORDER", "fines_wanted_pct", "more than the 2.3 % there are"),
+    ("tank_kappa", {"first_t": 0}, "", "", ""),
+    ("tank_kappa", {"first_t": 0, "second_t": 0}, "E_RANGE", "second_t", "no pulp in the tank"),
+    ("shower_flow_l_per_min", {"dilution_factor_t_per_odt": -3, "discharge_consistency_pct": 10}, "", "", ""),
+    ("h_for_kappa", {"kappa_target_kappa": 199, "alpha": 190}, "E_INFEASIBLE", "kappa_target_kappa", "nothing to cook"),
     ("transmitter_bias", {"lab_pct": [3.3, 3.4, 3.5, 3.6, 3.7]}, "E_COUNT", "lab_pct", "differ in length"),
 )  # fmt: skip
 
@@ -55,6 +63,11 @@ WARNED = (
     ("kappa_hatton", {"h_factor": 2500, "effective_alkali_pct_na2o": 17.5, "alpha": 250}, "residual phase"),
     ("d0_charge", {"kappa_factor": 0.5}, "usual is 0.12 to 0.35"),
     ("dilution_factor_t_per_odt", {"wash_liquor_t_per_odt": 9.8}, ""),
+    ("dilution_factor_t_per_odt", {"wash_liquor_t_per_odt": 14}, "is not usual: -1 to 5"),
+    ("dilution_factor_t_per_odt", {"wash_liquor_t_per_odt": 2}, "is not usual: -1 to 5"),
+    ("chest_cover", {"level_bd_t": 0}, "under its least level"),
+    ("liquor_cover", {"level_pct": 1, "low_pct": 10}, "under its low level"),
+    ("so2_to_fortify", {"wanted_pct": 5.0}, "nothing to absorb"),
 )
 
 

@@ -167,7 +167,7 @@ def _row(one: Followed) -> str:
 def places(state: State, text: str) -> list[tuple[str, str, str]]:
     """Find a cook by its number."""
     word = text.strip().lower().removeprefix("cook").strip()
-    if not word.isdigit() or not 1 <= len(word) <= 7:
+    if not word.isascii() or not word.isdigit() or len(word) > 7:
         return []
     cooks = Cook.objects.filter(world=state.world, number=int(word), started_at__lte=state.now)[:1]
     return [
