@@ -8,7 +8,8 @@ from desk.floor.models import epoch
 from desk.floor.services import store_samples
 from desk.floor.state import State
 from desk.stations.cook.amounts import Amounts
-from desk.stations.cook.steps import log_step, plan_charge
+from desk.stations.cook.planning import plan_charge
+from desk.stations.cook.steps import log_step
 from stock.cooking.schedule import planned_profile
 from tests.desk.base import NOW, DeskCase
 from tests.line import hallin_reach

@@ -16,7 +16,8 @@ from desk.floor.state import State  # noqa: E402
 from desk.people.models import Person  # noqa: E402
 from desk.stations.cook.amounts import Amounts  # noqa: E402
 from desk.stations.cook.house import house_of  # noqa: E402
-from desk.stations.cook.steps import log_step, plan_charge  # noqa: E402
+from desk.stations.cook.planning import plan_charge  # noqa: E402
+from desk.stations.cook.steps import log_step  # noqa: E402
 
 PEOPLE = 8
 CHIPS = Amounts(green_t=30.6, moisture_pct=48.2)

@@ -1,7 +1,6 @@
-"""What is done to a cook, one verb at a time: planned, charged, heated, sampled, relieved, blown. Each is checked before it is kept."""
+"""What is done to a cook, one verb at a time: charged, heated, sampled, relieved, blown. Each is checked before it is kept."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any, Final
 
@@ -9,24 +8,20 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 
 from desk.floor import clock
-from desk.floor.keeping import keep, line_key, need_why, sent_before, verb
+from desk.floor.keeping import keep, line_key, sent_before, verb
 from desk.floor.models import Cook, Record
 from desk.floor.services import check_moment, record_event, record_reading, require, stop_of
 from desk.floor.state import State
 from desk.people.models import Person
 from desk.people.roles import COOK, RECORD, SAMPLE
-from desk.stations.cook.amounts import WORDS, Amounts, amount_text, refuse_amounts, step_words
+from desk.stations.cook.amounts import WORDS, Amounts, refuse_amounts, step_words
 from desk.stations.cook.followed import Followed
-from desk.stations.cook.house import House, as_json, house_of, recipe_of
+from desk.stations.cook.house import House, house_of, recipe_of
 from desk.stations.cook.judgement import decision
-from desk.stations.cook.models import Charge, Forecast, Result, Step
-from desk.stations.cook.news import Done
-from stock.cooking.charge import Sheet, usual
+from desk.stations.cook.models import Forecast, Step
 from stock.cooking.order import cannot, doubts
-from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.sulphite import ATMOSPHERE_KPA, gas_over_steam
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin
 from stock.steam import saturation_temperature_c
 
 NEEDS: Final = {"sample": SAMPLE}  # steps that others than the cook may log
@@ -48,90 +43,6 @@ MINDED: Final = {
 
 
 IMPOSSIBLE_KPA: Final = 60.0  # two honest gauges may part by so much
-
-
-def next_number(state: State, recipe: Recipe | None = None) -> int:
-    """Return the number the next cook gets: one more than the last of its digesters, or of all."""
-    numbers = [cook.number for cook in state.cooks if recipe is None or recipe_of(state, cook).id == recipe.id]
-    numbers += [
-        number for number, one in house_of(state).news.charges.items() if recipe is None or one.recipe == recipe.id
-    ]
-    if not numbers:
-        rows = Cook.objects.filter(world=state.world)
-        if recipe is not None:
-            numbers = list(rows.filter(recipe=recipe.id).order_by("-number").values_list("number", flat=True)[:1])
-        numbers = numbers or list(rows.order_by("-number").values_list("number", flat=True)[:1])
-    return max(numbers, default=0) + 1
-
-
-@verb
-def plan_charge(
-    state: State,
-    person: Person,
-    *,
-    number: int,
-    digester: Digester,
-    recipe: Recipe,
-    planned_at: datetime,
-    typed: Mapping[str, float],
-    form_key: str,
-) -> Charge:
-    """Keep a charge sheet; one planned before for the same cook is superseded.
-
-    Raises
-    ------
-    NotAllowedError, ValidationError, DomainError
-        Nothing is written: a number already cooked, a recipe this digester does not cook, a sheet that cannot be.
-    """
-    require(person, COOK)
-    world = state.world
-    if (sent := sent_before(Charge, world, form_key)) is not None:
-        return sent
-    if not 0 < number < 10_000_000:
-        raise ValidationError({"number": f"a cook cannot be number {number}"})
-    if Cook.objects.filter(world=world, number=number).exists():
-        raise ValidationError({"number": f"cook {number} was started already; its sheet cannot change"})
-    if recipe.id not in digester.recipes:
-        raise ValidationError({"recipe": f"digester {digester.number} does not cook {recipe.name}"})
-    if planned_at < state.now - timedelta(hours=12) or planned_at > state.now + timedelta(days=3):
-        raise ValidationError({"planned_at": "a charge is planned from half a day back to three days ahead"})
-    said = Origin("entered", f"typed by {person.short_name}", state.now)
-    sheet = house_of(state).sheet(recipe, digester, {name: Datum(value, said) for name, value in typed.items()})
-    given = {name: datum.value for name, datum in _given(state, recipe, digester, typed).items()}
-    before = Charge.objects.filter(world=world, number=number, superseded_by=None).first()
-    row = Charge(
-        world=world,
-        by=person,
-        number=number,
-        digester=digester.number,
-        recipe=recipe.id,
-        planned_at=planned_at,
-        given=as_json(given),
-        planned=as_json({name: one.value for name, one in sheet.figures.items()}),
-        warnings=list(sheet.warnings),
-        supersedes=before,
-        why="planned again" if before else "",
-        form_key=form_key,
-    )
-    words = f"Cook {number}, digester {digester.number} planned: {sheet_words(recipe, sheet)}"
-    return keep(row, lambda kept: _tell(kept, person, number, words, state.now, "p"))
-
-
-def _given(state: State, recipe: Recipe, digester: Digester, typed: Mapping[str, float]) -> dict[str, Datum]:
-    house = house_of(state)
-    said = Origin("entered", "typed")
-    return usual(recipe, digester) | house.known(recipe) | {k: Datum(v, said) for k, v in typed.items()}
-
-
-def sheet_words(recipe: Recipe, sheet: Sheet) -> str:
-    """Say a charge in a line: wood, liquor, fill."""
-    chips = sheet.figures.get("chips") or sheet.figures["green"].data["bd_wood_t"].figure
-    wood = chips.value if isinstance(chips, Figure) else sheet.figures["green"].data["bd_wood_t"].value
-    liquor = sheet.value("liquor") or 0.0
-    words = f"{amount_text(wood, 'BDt')}, {amount_text(liquor, 'm³')} {recipe.practice.liquor}"
-    if (fill := sheet.value("fill")) is not None:
-        words += f", {amount_text(fill, 'm³')} {recipe.practice.fill}"
-    return words
 
 
 @verb
@@ -201,7 +112,7 @@ def log_step(
             keep_forecast(State(world, max(at, state.now) if quiet else state.now), cook, row)
         if person is not None and not quiet:
             words = f"Cook {number}, digester {cook.digester}: {step_words(recipe, kind, amounts, text)}"
-            _tell(row, person, number, words, at, "s", tag="blow" if kind == "blow" else "")
+            tell(row, person, number, words, at, "s", tag="blow" if kind == "blow" else "")
 
     return keep(row, follow_up)
 
@@ -390,79 +301,7 @@ def read_gauges(
     return kept
 
 
-@verb
-def correct_step(
-    state: State, person: Person, step: Step, changes: Mapping[str, Any], *, why: str, form_key: str
-) -> Step:
-    """Supersede a step; the old one stays readable. What follows from it is worked out anew.
-
-    Raises
-    ------
-    NotAllowedError, ValidationError, DomainError
-        Nothing is written.
-    """
-    require(person, action_of(step.kind))
-    why = need_why(why)
-    cook = Cook.objects.get(world=state.world, number=step.number)
-    recipe, digester = recipe_of(state, cook), house_of(state).part.digester(cook.digester)
-    others = list(
-        Step.objects.filter(world=state.world, number=step.number, superseded_by=None)
-        .exclude(pk=step.pk)
-        .order_by("at")
-    )
-    amounts = replace(step.amounts, **{name: value for name, value in changes.items() if name != "text"})
-    text = str(changes.get("text", step.text)).strip()[:300]
-    refuse_amounts(recipe, digester, step.kind, amounts, others)
-    row = Step(
-        world=state.world, by=person, number=step.number, kind=step.kind, at=step.at, supersedes=step,
-        text=text, why=why, form_key=form_key, **amounts.columns(),
-    )  # fmt: skip
-    words = f"Cook {step.number}: {step_words(recipe, step.kind, amounts, text)}, corrected: {why}"
-    return keep(row, lambda kept: _tell(kept, person, step.number, words, state.now, "c"))
-
-
-@verb
-def take_back(state: State, person: Person, step: Step, *, why: str, form_key: str) -> Step:
-    """Take a step back that was not done: it stays readable, and a note that says so stands in its place.
-
-    Raises
-    ------
-    NotAllowedError, ValidationError, DomainError
-        Nothing is written: no reason, another step or a result hangs on it, the chips that began the cook.
-    """
-    require(person, action_of(step.kind))
-    if (sent := sent_before(Step, state.world, form_key)) is not None:
-        return sent
-    why = need_why(why)
-    standing = Step.objects.filter(world=state.world, number=step.number, superseded_by=None)
-    measured = Result.objects.filter(world=state.world, number=step.number).exists()
-    if (held := hangs_on(step, list(standing), measured=measured)) is not None:
-        raise DomainError("E_ORDER", "kind", *held)
-    words = f"not {WORDS[step.kind]}: {why}"
-    row = Step(
-        world=state.world, by=person, number=step.number, kind="note", at=step.at, supersedes=step,
-        text=words[:300], why=why, form_key=form_key,
-    )  # fmt: skip
-    line = f"Cook {step.number} was {words}. The step of {clock.local(step.at):%H:%M} is taken back"
-    return keep(row, lambda kept: _tell(kept, person, step.number, line, state.now, "t"))
-
-
-def hangs_on(step: Step | Done, steps: Sequence[Step | Done], *, measured: bool) -> tuple[str, str] | None:
-    """Return what hangs on a step and what goes first, None where it may be taken back."""
-    if step.kind == "chips":
-        return "chips began the cook and cannot be taken back", "correct their tonnes or moisture"
-    if step.kind == "blow" and measured:
-        return f"cook {step.number} has a kappa: it was blown", "a cook not tested yet"
-    if step.kind in FREE:
-        return None
-    place = (step.at, step.pk)
-    later = next((one for one in steps if one.kind not in FREE and (one.at, one.pk) > place), None)
-    if later is None:
-        return None
-    return f"{WORDS[later.kind]} at {clock.local(later.at):%H:%M} came after it", "take that one back first"
-
-
-def _tell(row: Any, person: Person, number: int, words: str, at: datetime, prefix: str, tag: str = "") -> None:
+def tell(row: Any, person: Person, number: int, words: str, at: datetime, prefix: str, tag: str = "") -> None:
     """Tell the log what was done to a cook, linked to the row that was kept."""
     record_event(
         row.world, person, words[:500], station=stop_of(row.world, "cook"), at=at, form_key=line_key(prefix, row),

@@ -14,7 +14,8 @@ from desk.stations.cook.amounts import MEANS, NAMES, Amounts
 from desk.stations.cook.bench import LIMITS, METHODS, record_test, take_result
 from desk.stations.cook.house import house_of
 from desk.stations.cook.models import Charge, LiquorTest, Result, Step
-from desk.stations.cook.steps import log_step, plan_charge, read_gauges
+from desk.stations.cook.planning import plan_charge
+from desk.stations.cook.steps import log_step, read_gauges
 
 GIVEN: Final = (
     "bd_wood_t",

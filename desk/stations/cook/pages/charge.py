@@ -25,8 +25,9 @@ from desk.stations.cook.house import House, hold_min, house_of, recipe_of
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from desk.stations.cook.pages.overview import cook_context
 from desk.stations.cook.pages.typed import cook_number
+from desk.stations.cook.planning import next_number, plan_charge, sheet_words
 from desk.stations.cook.sheet import Line, sheet_lines, sheet_pdf
-from desk.stations.cook.steps import log_step, next_number, plan_charge
+from desk.stations.cook.steps import log_step
 from stock.cooking.charge import Sheet, usual
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.schedule import legs
@@ -236,8 +237,6 @@ def sentence(house: House, digester: Digester, recipe: Recipe, found: dict[str, 
     name = f"Digester {digester.number}, {recipe.name.split(',')[0].lower()}"
     if found["sheet"] is None:
         return f"{name}: {found['fault']}"
-    from desk.stations.cook.steps import sheet_words
-
     words = f"{name}: {sheet_words(recipe, found['sheet'])}."
     holding = next((cook for cook in house.in_digesters() if cook.digester == digester.number), None)
     followed = house.follow(holding) if holding else None

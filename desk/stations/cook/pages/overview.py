@@ -25,12 +25,13 @@ from desk.stations.cook.board import Board, board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
 from desk.stations.cook.judgement import cards_of, decision
+from desk.stations.cook.mending import correct_step, hangs_on, take_back
 from desk.stations.cook.models import Result, Step
 from desk.stations.cook.pages.drawing import draw_board, draw_cook
 from desk.stations.cook.pages.step_forms import amounts_of, fix_fields, gauge_form, step_forms
 from desk.stations.cook.pages.typed import step_text, sure_text
 from desk.stations.cook.pages.what_if import what_if_context
-from desk.stations.cook.steps import action_of, correct_step, hangs_on, log_step, read_gauges, take_back
+from desk.stations.cook.steps import action_of, log_step, read_gauges
 from desk.stations.plain.page import station_context
 from desk.stations.yard.trace import fed
 from stock.cooking.follow import target

@@ -1,0 +1,108 @@
+"""What speaks against a step, and a step taken back that was not done."""
+
+from datetime import timedelta
+
+from django.core.exceptions import ValidationError
+
+from desk.floor.models import Cook, Record
+from desk.floor.next_up import next_up
+from desk.floor.services import NotAllowedError
+from desk.stations.cook.amounts import Amounts
+from desk.stations.cook.bench import take_result
+from desk.stations.cook.house import house_of
+from desk.stations.cook.learn import past_cooks
+from desk.stations.cook.mending import take_back
+from desk.stations.cook.models import Forecast, Step
+from stock.errors import DomainError
+from tests.desk.base import NOW
+from tests.desk.cook_house import HouseCase
+from tests.line import hallin_reach
+
+
+class Doubtful(HouseCase):
+    """What speaks against a step wants a reason and the number typed; what was not done is taken back."""
+
+    def back(self, kind, minutes, why="wrong digester", who="cook"):
+        self.hold_clock(minutes)
+        step = Step.objects.filter(number=1190, kind=kind, superseded_by=None).last()
+        key = f"t-{kind}-{minutes}"
+        return take_back(self.state(minutes), self.people[who], step, why=why, form_key=key)
+
+    def doubted(self, error, words, kind, minutes, **more):
+        before = Step.objects.count()
+        with self.assertRaisesRegex(error, words):
+            self.log(kind, minutes, **more)
+        self.assertEqual(Step.objects.count(), before)
+
+    def test_what_is_cold_is_neither_relieved_nor_blown(self):
+        self.charge_it()
+        self.heat_it(until=20)
+        for kind in ("blow", "relief"):
+            self.doubted(DomainError, "cook 1190 is not cooking yet", kind, 20, sure="1190", text="so")
+
+    def test_a_blow_before_the_end_point_wants_the_number_and_a_reason(self):
+        self.charge_it()
+        self.heat_it(until=100)
+        early = r"H \d+ of \d+: \d+ min before its end point"
+        self.doubted(ValidationError, early, "relief", 100)
+        self.doubted(ValidationError, early, "blow", 100)
+        self.doubted(ValidationError, "type the cook's number, 1190", "blow", 100, sure="1187", text="leak")
+        self.doubted(ValidationError, "Say why it was done all the same", "blow", 100, sure="1190", text=" ")
+        self.log("relief", 100, sure="1190", text="gasket blowing at the top flange")
+        step = self.log("blow", 108)  # relieved: nothing more speaks against it
+        self.assertEqual(step.kind, "blow")
+        self.assertTrue(Record.objects.filter(text__contains="relief begun: gasket blowing").exists())
+
+    def test_at_its_end_point_nothing_is_asked(self):
+        self.charge_it()
+        self.heat_it(until=172)
+        self.log("relief", 172)
+        self.log("blow", 180)
+
+    def test_a_blow_taken_back_takes_its_forecast_with_it(self):
+        self.charge_it()
+        self.heat_it(until=172)
+        self.log("relief", 172)
+        self.log("blow", 174)
+        self.hold_clock(176)
+        cook = Cook.objects.get(number=1190)
+        self.assertFalse(house_of(self.state(176)).follow(cook).running)
+        self.back("blow", 176)
+        self.assertTrue(house_of(self.state(176)).follow(cook).running)
+        self.assertNotIn(1190, house_of(self.state(176)).news.forecasts)
+        self.assertNotIn("Kappa of cook 1190", [item.what for item in next_up(self.state(176))])
+        self.assertIn("Blow cook 1190, digester 2", [item.what for item in next_up(self.state(176))])
+        self.assertTrue(Record.objects.filter(text__contains="not blown: wrong digester").exists())
+        with self.assertRaisesRegex(ValidationError, "is not blown yet"):
+            take_result(
+                self.state(176), self.people["tester"], 1190, {"kappa": 18.7},
+                at=NOW + timedelta(minutes=176), form_key="r",
+            )  # fmt: skip
+        second = self.log("blow", 180)
+        self.assertEqual(Forecast.standing(self.world).get(number=1190).blow, second)
+        self.hold_clock(230)
+        take_result(
+            self.state(230), self.people["tester"], 1190, {"kappa": 18.7},
+            at=NOW + timedelta(minutes=230), form_key="r",
+        )  # fmt: skip
+        past = past_cooks(self.state(230), hallin_reach().cook.main)
+        self.assertEqual([one.number for one in past].count(1190), 1)
+        with self.assertRaisesRegex(DomainError, "has a kappa: it was blown"):
+            self.back("blow", 231)
+
+    def test_what_something_hangs_on_is_not_taken_back_first(self):
+        self.charge_it()
+        with self.assertRaisesRegex(DomainError, "chips began the cook"):
+            self.back("chips", 15)
+        with self.assertRaisesRegex(DomainError, "filled to the ratio at .* came after it"):
+            self.back("liquor", 15)
+        with self.assertRaisesRegex(ValidationError, "say why"):
+            self.back("fill", 15, why=" ")
+        with self.assertRaises(NotAllowedError):
+            self.back("fill", 15, who="tester")
+        first, again = self.back("fill", 15), None
+        self.assertEqual(first.text, "not filled to the ratio: wrong digester")
+        self.log("fill", 16, Amounts(fill_m3=20.0))  # and done again
+        self.back("fill", 17, why="the pump was off")
+        again = self.back("liquor", 17)
+        self.assertEqual(Step.objects.filter(number=1190, superseded_by=None, kind="note").count(), 3, again)
