@@ -11,7 +11,7 @@ from stock.delivery import machine
 from stock.fit import kappa as kappa_fit
 from stock.intake import bagasse, chip_classes, chip_steaming, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
-from stock.judge import instrument
+from stock.judge import charts, move, witness
 from stock.plan import cover
 from stock.refining import energy
 from stock.screening import stage as screening
@@ -34,6 +34,7 @@ CHAPTERS: Final[dict[str, str]] = {
     "blending": "Blending",
     "delivery": "Delivery",
     "plan": "Looking ahead",
+    "judge": "Judging readings, sizing moves",
 }
 MODULES: Final = (
     lot,
@@ -63,10 +64,12 @@ MODULES: Final = (
     energy,
     basis,
     dilution,
-    instrument,
+    witness,
     furnish,
     machine,
     cover,
+    move,
+    charts,
 )
 
 

@@ -130,6 +130,10 @@ UNITS: Final[dict[str, str]] = {
     "kappa_per_pct": "kappa per %",
     "kappa_per_c": "kappa per °C",
     "g_factor": "G",
+    # In the unit of whatever is judged: of what is read, of what is moved; and a word among a few.
+    "read": "",
+    "moved": "",
+    "word": "",
 }
 
 LABELS: Final[dict[str, str]] = {"bd": "bone-dry", "ad": "air-dry", "csf": "freeness", "sre": "refining energy"}

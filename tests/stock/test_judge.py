@@ -11,8 +11,9 @@ from stock.errors import DomainError
 from stock.figure import Datum, Origin
 from stock.judge.advice import advise
 from stock.judge.here import Here
-from stock.judge.instrument import signal_health, transmitter_bias
+from stock.judge.instrument import signal_health
 from stock.judge.limits import judge, refuse_impossible, share_of_band
+from stock.judge.witness import transmitter_bias
 from stock.line.balance import LineBalance, LineResult, Order
 from stock.line.definition import Definition
 from stock.line.story import Story
