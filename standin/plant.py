@@ -94,7 +94,7 @@ class Plant:
         elif tag.id in self._slopes:
             true = self._level_pct(tag, at_s)
         else:
-            true = self.starts(tag) + self._drift(tag, at_s)
+            true = self.starts(tag) + self.story.drift(tag.id, (at_s - self.anchor_s) / 3600)
         low, high = tag.plausible
         return round(min(high, max(low, true + noise)), 4)
 
@@ -103,11 +103,6 @@ class Plant:
         rng = np.random.default_rng([self.seed, self._index[tag_id], int(at_s) // 5])
         slow = np.sin(at_s / 700 + 2.1 * self._index[tag_id]) + 0.6 * np.sin(at_s / 173 + self._index[tag_id])
         return float(0.5 * slow + 0.6 * rng.standard_normal())
-
-    def _drift(self, tag: Tag, at_s: float) -> float:
-        """A drifting transmitter wanders off for six hours, then holds its error."""
-        hours = (at_s - self.anchor_s) / 3600
-        return self.story.drift_per_h(tag.id) * (min(max(hours, -5.0), 4.0) + 5.0)
 
     def _level_pct(self, tag: Tag, at_s: float) -> float:
         """A level that runs to one edge of its working range, then back."""

@@ -34,4 +34,20 @@ class Tag(Part):
     live: bool = Field(default=False, description="True where an instrument sends it by itself")
     uncertainty: float = Field(0, ge=0, description="standard uncertainty, in the tag's unit")
     noise: float = Field(0, ge=0)
+    pair_sd: float | None = Field(None, gt=0, description="scatter of honest pairs of instrument and laboratory")
+    pair_tolerance: float | None = Field(None, gt=0, description="difference of the two that matters")
     every_h: float | None = Field(None, gt=0, description="how often the laboratory checks it")
+
+    @property
+    def pairs_sd(self) -> float:
+        """Scatter of honest pairs: as given, else half as much again as the instrument's own uncertainty."""
+        return self.pair_sd or 1.5 * self.uncertainty or self.noise or 10**-self.decimals
+
+    @property
+    def pairs_tolerance(self) -> float:
+        """Difference from the laboratory that matters: as given, else half of the way to its control limit."""
+        if self.pair_tolerance is not None:
+            return self.pair_tolerance
+        if self.band is not None and self.band.control[1] > self.band.control[0]:
+            return (self.band.control[1] - self.band.control[0]) / 4
+        return 2 * self.pairs_sd

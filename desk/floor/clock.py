@@ -2,6 +2,7 @@
 
 import os
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from django.utils import timezone
 
@@ -18,6 +19,12 @@ def now() -> datetime:
 def as_stored(at: datetime) -> str:
     """Write a moment as the database keeps it, for queries in SQL."""
     return at.astimezone(UTC).replace(tzinfo=None).isoformat(sep=" ")
+
+
+def as_read(at: Any) -> datetime:
+    """Read a moment the database kept."""
+    moment = at if isinstance(at, datetime) else datetime.fromisoformat(at)
+    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
 
 
 def local(at: datetime) -> datetime:

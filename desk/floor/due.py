@@ -11,7 +11,7 @@ class Item:
     """One line of the rail.
 
     `now` says that it needs a person already, `hurts` that it can hurt somebody or be lost by waiting;
-    what `repeats` is folded with others of the same word.
+    what `repeats` is folded with others of the same word; `witness` is the instrument it is about.
     """
 
     at: datetime
@@ -22,6 +22,7 @@ class Item:
     now: bool = False
     hurts: bool = False
     repeats: str = ""
+    witness: str = ""
 
     @property
     def clock(self) -> str:

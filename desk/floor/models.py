@@ -77,6 +77,7 @@ class Record(AppendOnly):
         BATCH = "batch", "Batch"
         ORDER = "order", "Order"
         SIGNED = "signed", "Hand-over"
+        TRIM = "trim", "Trim of an instrument"
 
     world = models.ForeignKey(World, on_delete=models.PROTECT)
     kind = models.CharField(max_length=10, choices=Kind)

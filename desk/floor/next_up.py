@@ -31,7 +31,7 @@ def next_up(state: State) -> list[Item]:
 
 
 def _worked_out(state: State) -> list[Item]:
-    items = [*_off(state), *_vessels(state), *_orders(state), *_samples(state)]
+    items = [*_off(state), *_witnesses(state), *_drifting(state), *_vessels(state), *_orders(state), *_samples(state)]
     items += [item for station in stations() for item in station.due(state)]
     horizon = state.now + AHEAD
     return sorted((item for item in items if item.at <= horizon), key=lambda item: _place(item, state.now))
@@ -77,6 +77,28 @@ def _off(state: State) -> list[Item]:
         level, station = reading.verdict.level, reading.tag.station
         items.append(Item(state.now, reading.tag.name, size, level, station, now=True, hurts=hurts))
     return items
+
+
+def _witnesses(state: State) -> list[Item]:
+    """Return the instruments whose pairs ask for something, or that leave open what to do about a value."""
+    items = []
+    for name, witness in state.witnesses.items():
+        read = state.live.get(name)
+        words = f"{witness.asks}: {witness.words[:1].lower()}{witness.words[1:]}." if witness.asks else ""
+        if not words and read is not None and witness.apart_matters(read[1]):
+            words = f"Take {max(witness.wanted, 1)} more samples before anything is moved: {witness.words}."
+        if words:
+            level, station = "outside", witness.tag.station
+            items.append(Item(state.now, witness.tag.name, words, level, station, now=True, witness=name))
+    return items
+
+
+def _drifting(state: State) -> list[Item]:
+    """Return what runs off its target before it passes a limit."""
+    return [
+        Item(state.now, one.tag.name, one.words, "ok", one.tag.station, now=True)
+        for one in state.drifting.values()
+    ]
 
 
 def _burns(state: State, tag: Tag) -> bool:

@@ -12,7 +12,8 @@ from stock.tag import Tag
 class Reading:
     """A value as last known, with where it came from; `trouble` says what is wrong with its signal.
 
-    `figure` is set where the desk worked the value out itself.
+    `figure` is set where the desk worked the value out itself; `note` says what else is known of it,
+    such as what a second witness says.
     """
 
     tag: Tag
@@ -22,6 +23,7 @@ class Reading:
     verdict: Verdict
     trouble: str = ""
     figure: Figure | None = None
+    note: str = ""
 
     def as_datum(self) -> Datum:
         """Use it in a calculation."""

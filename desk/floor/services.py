@@ -9,7 +9,7 @@ from django.db import IntegrityError, connection, transaction
 from django.db.models import Model
 
 from desk.floor import clock
-from desk.floor.keeping import WHY_WANTED, digest_at, keep, line_key, same, sent_before, source_of, verb
+from desk.floor.keeping import WHY_WANTED, digest_at, keep, line_key, need_why, same, sent_before, source_of, verb
 from desk.floor.models import Order, Record, World
 from desk.floor.station import Correction, stations
 from desk.mill.selectors import line_of, solve
@@ -162,22 +162,39 @@ def correct(record: Record, person: Person, *, value: float | None, text: str, r
         tag = line_of(record.world.version).tag(record.tag)
         refuse_impossible(tag, value)
         level = judge(tag, value).level
+    changed = {"value": value if record.kind == Record.Kind.READING else record.value, "level": level, "text": text}
+    return _supersede(record, person, reason, form_key, changed)
+
+
+@verb
+def take_back(record: Record, person: Person, *, text: str, why: str, form_key: str) -> Record:
+    """Supersede an entry of something that was not done after all, by the words that say so.
+
+    Raises
+    ------
+    AlreadyCorrectedError
+        If somebody else took it back first.
+    NotAllowedError, ValidationError
+        For a wrong role, or no reason.
+    """
+    require(person, RECORD)
+    changed = {"kind": Record.Kind.EVENT, "value": None, "unit": "", "tag": "", "level": "", "text": text}
+    return _supersede(record, person, need_why(why), form_key, changed)
+
+
+def _supersede(record: Record, person: Person, reason: str, form_key: str, changed: dict[str, Any]) -> Record:
+    """Append what stands instead of an entry, at its moment."""
+    kept = ("kind", "station", "tag", "value", "unit", "level", "text", "subject", "source")
+    fields = {name: getattr(record, name) for name in kept} | changed
+    fields["text"] = fields["text"].strip()[:500]
     new = Record(
         world=record.world,
-        kind=record.kind,
-        station=record.station,
-        tag=record.tag,
-        value=value if record.kind == Record.Kind.READING else record.value,
-        unit=record.unit,
-        level=level,
-        text=text.strip()[:500],
-        subject=record.subject,
         at=record.at,
         by=person,
         supersedes=record,
         reason=reason.strip()[:200],
-        source=record.source,
         form_key=form_key,
+        **fields,
     )
     try:
         return _append(new)

@@ -1,6 +1,6 @@
 """The line as it stands at a moment: last readings, the order, its balance, what is off."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
@@ -10,16 +10,18 @@ from django.db import connection
 from django.utils import timezone
 
 from desk.floor import clock
+from desk.floor.drifting import Drifting, drifting
 from desk.floor.models import Cook, Order, World, epoch
 from desk.floor.quality import quality_words
 from desk.floor.reading import Reading
 from desk.floor.station import stations
+from desk.floor.witness import Witness, witnesses
 from desk.mill.selectors import line_of, solve
 from stock.decisions import RULES
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.judge.advice import Advice, advise
 from stock.judge.instrument import Signal, signal_health
-from stock.judge.limits import judge
+from stock.judge.limits import judge, judge_course
 from stock.line.balance import LineResult
 from stock.line.definition import Definition
 from stock.primitives import Mix, Store
@@ -28,6 +30,7 @@ from stock.tag import Tag
 STALE_S = 90
 SET_BACK = timedelta(days=2)  # a clock may be so far behind what was entered; further, it is the entry that is wrong
 LAB_BACK = timedelta(hours=36)
+LAB_STANDS = 1.5  # of its rounds: so long a sample stands for an instrument nobody can go by
 COOKS_BACK = timedelta(hours=16)  # an acid cook may take half a day
 
 
@@ -39,12 +42,6 @@ class Entered:
     value: float
     at: datetime
     by: str
-
-
-def _as_read(at: Any) -> datetime:
-    """Read a moment the database kept."""
-    moment = at if isinstance(at, datetime) else datetime.fromisoformat(at)
-    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
 
 
 class State:
@@ -70,7 +67,7 @@ class State:
                 "SELECT entered_at FROM floor_record WHERE world_id = %s ORDER BY id DESC LIMIT 1", [self.world.pk]
             )
             row = cursor.fetchone()
-        last = _as_read(row[0]) if row else self.clock
+        last = clock.as_read(row[0]) if row else self.clock
         return last if last - self.clock < SET_BACK else self.clock
 
     # ---- readings
@@ -94,15 +91,47 @@ class State:
                 health, bad = self.health(tag), self.bad.get(tag.id, "")
                 silent = health.state == "stale" or bool(bad)
                 if lab is None or not silent or at >= lab.at:
-                    words = f"{tag.instrument}, ± {tag.uncertainty:g} {tag.unit}".strip()
-                    origin = Origin("measured", words, at)
                     trouble = bad or ("" if health.state in ("ok", "spike") else health.reason)
-                    found[tag.id] = Reading(tag, live[1], at, origin, judge(tag, live[1]), trouble)
+                    found[tag.id] = self._live_reading(tag, live[1], at, trouble)
                     continue
             if lab is not None:
-                origin = Origin("entered", f"{lab.by}, {tag.instrument}", lab.at)
-                found[tag.id] = Reading(tag, lab.value, lab.at, origin, judge(tag, lab.value))
+                found[tag.id] = self._lab_reading(tag, lab)
         return found
+
+    def _lab_reading(self, tag: Tag, lab: Entered, note: str = "") -> Reading:
+        origin = Origin("entered", f"{lab.by}, {tag.instrument}", lab.at)
+        return Reading(tag, lab.value, lab.at, origin, judge(tag, lab.value), note=note)
+
+    def _live_reading(self, tag: Tag, value: float, at: datetime, trouble: str) -> Reading:
+        """Return what an instrument says, or what it stands for where the laboratory's pairs say otherwise."""
+        words = f"{tag.instrument}, ± {tag.uncertainty:g} {tag.unit}".strip()
+        read = Datum(value, Origin("measured", words, at))
+        witness = self.witnesses.get(tag.id)
+        if witness is None or not witness.speaks:
+            verdict = judge_course(tag, self._course(tag, 0.0))
+            return Reading(tag, value, at, read.origin, verdict, trouble)
+        note = f"reads {value:.{tag.decimals}f}; {witness.words}"
+        if (stands := witness.stands_for(read)) is not None:
+            verdict = judge_course(tag, self._course(tag, value - stands.value))
+            return Reading(tag, stands.value, at, read.origin, verdict, trouble, stands, note)
+        lab = self.lab.get(tag.id)
+        if lab is not None and self.now - lab.at <= timedelta(hours=LAB_STANDS * (tag.every_h or 1.0)):
+            return self._lab_reading(tag, lab, note)
+        return Reading(tag, value, at, read.origin, judge_course(tag, self._course(tag, 0.0)), trouble, note=note)
+
+    def _course(self, tag: Tag, bias: float) -> list[float]:
+        """Return the last values of an instrument less its bias, the oldest first."""
+        return [value - bias for _, value in reversed(self.signals[tag.id])]
+
+    @cached_property
+    def drifting(self) -> Mapping[str, Drifting]:
+        """What runs off its target by more than chance, still inside its band."""
+        return drifting(self.line, self.world, self.now)
+
+    @cached_property
+    def witnesses(self) -> Mapping[str, Witness]:
+        """Every instrument the laboratory checks, with its pairs."""
+        return witnesses(self.line, self.world, self.now)
 
     @cached_property
     def bad(self) -> dict[str, str]:
@@ -182,7 +211,7 @@ class State:
             )
             rows = cursor.fetchall()
         return {
-            tag: Entered(pk, value, _as_read(at), f"{first[:1]}. {last}" if last else first)
+            tag: Entered(pk, value, clock.as_read(at), f"{first[:1]}. {last}" if last else first)
             for pk, tag, value, at, first, last in rows
         }
 
@@ -344,8 +373,13 @@ class State:
     @cached_property
     def advice(self) -> list[Advice]:
         """The cards for what is off."""
-        cards = (advise(RULES, reading.tag, reading.verdict, self) for reading in self.off)
+        cards = (advise(RULES, reading.tag, reading.verdict, self) for reading in self.off if not self._open(reading))
         return [card for card in cards if card is not None]
+
+    def _open(self, reading: Reading) -> bool:
+        """Say whether two witnesses judge a value differently: then a sample comes first, and nothing is moved."""
+        witness, live = self.witnesses.get(reading.tag.id), self.live.get(reading.tag.id)
+        return witness is not None and live is not None and witness.apart_matters(live[1])
 
     def advice_for(self, tags: Iterable[Tag]) -> list[Advice]:
         """Return the cards that concern some tags."""

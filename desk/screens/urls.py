@@ -4,7 +4,7 @@ from django.urls import URLPattern, include, path
 
 from desk.floor.station import Station, stations
 from desk.frame.page import frame, only_where
-from desk.screens import entry, files, gallery, handover, line, log, methods, order, views
+from desk.screens import entry, files, gallery, handover, line, log, methods, order, views, witness
 from desk.stations.plain import page as station
 
 
@@ -52,6 +52,9 @@ on_line = [
     path("working/", views.working, name="working"),
     path("entry/read/", entry.read, name="entry_read"),
     path("entry/record/", entry.record, name="entry_record"),
+    path("witness/<slug:tag_id>/", witness.page, name="witness"),
+    path("witness/<slug:tag_id>/trim/", witness.trim, name="witness_trim"),
+    path("witness/<slug:tag_id>/take-back/", witness.take_back, name="witness_take_back"),
     path("trend/<slug:tag_id>/", views.trend, name="trend"),
     path("methods/", methods.page, name="methods"),
     path("methods/<slug:name>/", methods.entry, name="method"),

@@ -28,6 +28,8 @@ def find(state: State, key: str) -> Figure:
         "flow": _flow,
         "cover": _cover,
         "advice": _advice,
+        "witness": _witness,
+        "drift": lambda state, rest: state.drifting[rest].figure,
         "machine": _machine,
         "tried": _tried,
     }
@@ -58,6 +60,13 @@ def _cover(state: State, rest: str) -> Figure:
 
 def _advice(state: State, rest: str) -> Figure:
     return next(card.size for card in state.advice if card.tag.id == rest)
+
+
+def _witness(state: State, rest: str) -> Figure:
+    check = state.witnesses[rest].check
+    if check is None:
+        raise LookupError(rest)
+    return check
 
 
 def tried_key(result: LineResult, stream: str) -> str:

@@ -1,6 +1,7 @@
 """Charts of a run of values: is it still the same process, or has it drifted or shifted."""
 
 import math
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -164,13 +165,19 @@ def run_to_signal(*, slack_ratio: float, limit_ratio: float, shift_ratio: float)
 
 
 def held(
-    *, values: "list[float]", high: float, dead_band: float, on_delay: int = 2, off_delay: int = 2, begins: bool = False
+    *,
+    values: Sequence[float],
+    high: float,
+    dead_band: float,
+    on_delay: int = 2,
+    off_delay: int = 2,
+    begins: bool = False,
 ) -> list[bool]:
     """Return at each value whether it counts as above a limit: set and reset after a few in a row, reset lower than set.
 
     Parameters
     ----------
-    values : list of float
+    values : sequence of float
         In order of time, evenly spaced.
     high : float
         The limit; for a low limit give minus values and minus the limit.

@@ -19,6 +19,8 @@ class InstrumentStory(Part):
 
     starts: float | None = None
     drift_per_h: float = 0.0
+    drift_from_h: float = Field(-5.0, description="hours from the moment it opens to when it begins to wander")
+    drift_for_h: float = Field(9.0, ge=0, description="how long it wanders; then it holds its error")
 
 
 class CookStory(Part):
@@ -96,10 +98,12 @@ class Story(Part):
         tag = line.tag(tag_id)
         return tag.band.target if tag.band is not None else (tag.plausible[0] + tag.plausible[1]) / 2
 
-    def drift_per_h(self, tag_id: str) -> float:
-        """Return how fast an instrument wanders off."""
+    def drift(self, tag_id: str, hours: float) -> float:
+        """Return how far an instrument has wandered off, hours after the demonstration opened."""
         told = self.instruments.get(tag_id)
-        return told.drift_per_h if told is not None else 0.0
+        if told is None:
+            return 0.0
+        return told.drift_per_h * min(max(hours - told.drift_from_h, 0.0), told.drift_for_h)
 
 
 def parse_story(text: str, line: Definition) -> Story:

@@ -50,6 +50,7 @@ def station_context(state: State, station_id: str, chosen: str = "") -> dict[str
         "readings": readings,
         "missing": [tag for tag in tags if tag.id not in state.readings],
         "advice": [(card, keyed(card)) for card in advice],
+        "drifting": [state.drifting[tag.id] for tag in tags if tag.id in state.drifting],
         "sentence": station_sentence(state, station_id, tags),
         "panels": panels,
         "panel": attempt(_chosen(state, panels, chosen), {}) if panels else None,
