@@ -1,18 +1,32 @@
-"""Every row of the decision tables, from the chapters they belong to, in the order of the work."""
+"""Every row of the decision tables, and every reason why nothing is moved, from the chapters they belong to, in the order of the work."""
 
 from typing import Final
 
+from stock.bleaching.decisions import QUIET as BLEACHING_QUIET
 from stock.bleaching.decisions import ROWS as BLEACHING
+from stock.blending.decisions import QUIET as BLENDING_QUIET
+from stock.blending.decisions import ROWS as BLENDING
+from stock.consistency.decisions import QUIET as CONSISTENCY_QUIET
 from stock.consistency.decisions import ROWS as CONSISTENCY
+from stock.cooking.decisions import QUIET as COOKING_QUIET
 from stock.cooking.decisions import ROWS as COOKING
-from stock.intake.cane_decisions import CANE_ROWS
-from stock.intake.decisions import WOOD_ROWS
+from stock.intake.cane_decisions import CANE_QUIET, CANE_ROWS
+from stock.intake.decisions import WOOD_QUIET, WOOD_ROWS
+from stock.judge.quiet import Quiet
 from stock.judge.rule import Rule
+from stock.recovered.decisions import QUIET as RECOVERED_QUIET
+from stock.refining.decisions import QUIET as REFINING_QUIET
 from stock.refining.decisions import ROWS as REFINING
+from stock.screening.decisions import QUIET as SCREENING_QUIET
 from stock.screening.decisions import ROWS as SCREENING
 from stock.slushing.decisions import ROWS as SLUSHING
+from stock.washing.decisions import QUIET as WASHING_QUIET
 from stock.washing.decisions import ROWS as WASHING
 
 RULES: Final[tuple[Rule, ...]] = (
-    *WOOD_ROWS, *CANE_ROWS, *COOKING, *WASHING, *SCREENING, *BLEACHING, *SLUSHING, *REFINING, *CONSISTENCY,
+    *WOOD_ROWS, *CANE_ROWS, *COOKING, *WASHING, *SCREENING, *BLEACHING, *SLUSHING, *REFINING, *CONSISTENCY, *BLENDING,
+)  # fmt: skip
+REASONS: Final[tuple[Quiet, ...]] = (
+    *WOOD_QUIET, *CANE_QUIET, *COOKING_QUIET, *WASHING_QUIET, *SCREENING_QUIET, *BLEACHING_QUIET, *RECOVERED_QUIET,
+    *REFINING_QUIET, *CONSISTENCY_QUIET, *BLENDING_QUIET,
 )  # fmt: skip

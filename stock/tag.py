@@ -37,6 +37,9 @@ class Tag(Part):
     pair_sd: float | None = Field(None, gt=0, description="scatter of honest pairs of instrument and laboratory")
     pair_tolerance: float | None = Field(None, gt=0, description="difference of the two that matters")
     every_h: float | None = Field(None, gt=0, description="how often the laboratory checks it")
+    mean_of: int = Field(
+        1, ge=1, le=9, description="results a correction goes by: 1 each by itself, more their moving mean"
+    )
 
     @property
     def pairs_sd(self) -> float:

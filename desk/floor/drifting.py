@@ -31,14 +31,10 @@ class Drifting:
     words: str
 
 
-def drifting(line: Definition, world: World, now: datetime) -> Mapping[str, Drifting]:
+def drifting(line: Definition, found: Mapping[str, list[tuple[datetime, float]]]) -> Mapping[str, Drifting]:
     """Return what runs off its target, by tag: the weighted mean is asked first, then the cumulative sum."""
-    tags = {tag.id: tag for tag in line.tags if tag.band is not None and tag.every_h is not None and not tag.computed}
-    found = {}
-    for name, values in _runs(world, now, tags).items():
-        if len(values) >= LEAST and (one := _judged(tags[name], values)) is not None:
-            found[name] = one
-    return found
+    judged = {name: _judged(line.tag(name), run) for name, run in found.items() if len(run) >= LEAST}
+    return {name: one for name, one in judged.items() if one is not None}
 
 
 def _judged(tag: Tag, run: list[tuple[datetime, float]]) -> Drifting | None:
@@ -74,8 +70,9 @@ def _judged(tag: Tag, run: list[tuple[datetime, float]]) -> Drifting | None:
     return None
 
 
-def _runs(world: World, now: datetime, tags: Mapping[str, Tag]) -> dict[str, list[tuple[datetime, float]]]:
-    """Return the last results of each tag, the oldest first."""
+def runs(line: Definition, world: World, now: datetime) -> dict[str, list[tuple[datetime, float]]]:
+    """Return the last results of each tag the laboratory tests, the oldest first."""
+    tags = [tag.id for tag in line.tags if tag.band is not None and tag.every_h is not None and not tag.computed]
     if not tags:
         return {}
     marks = ", ".join(["%s"] * len(tags))

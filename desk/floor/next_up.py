@@ -69,6 +69,8 @@ def _off(state: State) -> list[Item]:
         card = cards.get(reading.tag.id)
         if card is None and reading.verdict.level != "act":
             continue  # outside its band with nothing to move: shown on the station, not pressed on anybody
+        if card is not None and card.leave:
+            continue  # inside the test's error: said on the station
         value = f"{reading.value:.{reading.tag.decimals}f} {reading.tag.unit}".strip()
         size = f"{value}, {reading.verdict.words}."
         if card is not None:
@@ -96,8 +98,7 @@ def _witnesses(state: State) -> list[Item]:
 def _drifting(state: State) -> list[Item]:
     """Return what runs off its target before it passes a limit."""
     return [
-        Item(state.now, one.tag.name, one.words, "ok", one.tag.station, now=True)
-        for one in state.drifting.values()
+        Item(state.now, one.tag.name, one.words, "ok", one.tag.station, now=True) for one in state.drifting.values()
     ]
 
 

@@ -10,18 +10,19 @@ from django.db import connection
 from django.utils import timezone
 
 from desk.floor import clock
-from desk.floor.drifting import Drifting, drifting
+from desk.floor.drifting import Drifting, drifting, runs
 from desk.floor.models import Cook, Order, World, epoch
 from desk.floor.quality import quality_words
 from desk.floor.reading import Reading
 from desk.floor.station import stations
 from desk.floor.witness import Witness, witnesses
 from desk.mill.selectors import line_of, solve
-from stock.decisions import RULES
+from stock.decisions import REASONS, RULES
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.judge.advice import Advice, advise
 from stock.judge.instrument import Signal, signal_health
 from stock.judge.limits import judge, judge_course
+from stock.judge.quiet import why_quiet
 from stock.line.balance import LineResult
 from stock.line.definition import Definition
 from stock.primitives import Mix, Store
@@ -126,7 +127,12 @@ class State:
     @cached_property
     def drifting(self) -> Mapping[str, Drifting]:
         """What runs off its target by more than chance, still inside its band."""
-        return drifting(self.line, self.world, self.now)
+        return drifting(self.line, self.runs)
+
+    @cached_property
+    def runs(self) -> Mapping[str, list[tuple[datetime, float]]]:
+        """The last results of what the laboratory tests, by tag, the oldest first."""
+        return runs(self.line, self.world, self.now)
 
     @cached_property
     def witnesses(self) -> Mapping[str, Witness]:
@@ -380,6 +386,16 @@ class State:
         """Say whether two witnesses judge a value differently: then a sample comes first, and nothing is moved."""
         witness, live = self.witnesses.get(reading.tag.id), self.live.get(reading.tag.id)
         return witness is not None and live is not None and witness.apart_matters(live[1])
+
+    def quiet_for(self, tags: Iterable[Tag]) -> list[tuple[Reading, str]]:
+        """Return what is off at some tags with nothing to move, each with the reason."""
+        wanted, said = {tag.id for tag in tags}, {card.tag.id for card in self.advice}
+        off = [one for one in self.off if one.tag.id in wanted and one.tag.id not in said and not self._open(one)]
+        return [(one, words) for one in off if (words := why_quiet(REASONS, one.tag, one.verdict, self))]
+
+    def recent(self, tag_id: str, count: int) -> list[float]:
+        """Return the last results of a tag, the newest last, as many as there are up to a count."""
+        return [value for _, value in self.runs.get(tag_id, [])[-count:]]
 
     def advice_for(self, tags: Iterable[Tag]) -> list[Advice]:
         """Return the cards that concern some tags."""

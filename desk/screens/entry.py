@@ -34,6 +34,10 @@ class _Supposed:
     def reading(self, tag_id: str) -> Datum:
         return self._datum if tag_id == self._tag_id else self._state.reading(tag_id)
 
+    def recent(self, tag_id: str, count: int) -> list[float]:
+        found = self._state.recent(tag_id, count)
+        return [*found, float(self._datum.value)][-count:] if tag_id == self._tag_id else found
+
     def __getattr__(self, name: str) -> Any:
         return getattr(self._state, name)
 

@@ -1,6 +1,5 @@
 """Components in every state, for those who build screens."""
 
-from dataclasses import replace
 from datetime import UTC, datetime
 
 from django.conf import settings
@@ -9,6 +8,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from desk.floor.models import World
 from desk.floor.reading import Reading
 from desk.floor.state import State
+from desk.frame.cards import size_of
 from desk.frame.page import named
 from desk.frame.page import page as render_page
 from desk.screens.line import Mark, vat_fill
@@ -49,7 +49,7 @@ def page(request: HttpRequest) -> HttpResponse:
     ]
     context = {
         "readings": readings,
-        "advice": [(card, replace(card.size, key=f"advice:{card.tag.id}")) for card in state.advice[:2]],
+        "advice": [(card, size_of(card)) for card in state.advice[:2]],
         "station": state.line.stations[1],
         "sentence": "Every component, in every state.",
         "marks_shown": _marks(),

@@ -7,6 +7,7 @@ from django.core.exceptions import ObjectDoesNotExist
 
 from desk.floor.state import State
 from desk.floor.station import stations
+from desk.frame.cards import size_of
 from desk.mill.selectors import solve
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure, given
@@ -59,7 +60,7 @@ def _cover(state: State, rest: str) -> Figure:
 
 
 def _advice(state: State, rest: str) -> Figure:
-    return next(card.size for card in state.advice if card.tag.id == rest)
+    return next(size_of(card) for card in state.advice if card.tag.id == rest)
 
 
 def _witness(state: State, rest: str) -> Figure:

@@ -230,3 +230,66 @@ def charge_for_brightness(
         message = f"{target_brightness_pct:g} % ISO is beyond this stage, which ends at {ceiling:.1f} % however much is charged"
         raise DomainError("E_INFEASIBLE", "target_brightness_pct", message, f"below {ceiling:.1f} % ISO")
     return ((start - ks_floor_ks) / (target - ks_floor_ks) - 1) / response_per_kg
+
+
+@method(
+    "ks_in = ks_floor_ks + (ks_now - ks_floor_ks) * (1 + response_per_kg * charge_kg_per_odt)\n"
+    "change = ((ks_in - ks_floor_ks) / (ks_target - ks_floor_ks) - 1) / response_per_kg - charge_kg_per_odt",
+    title="Change of a charge for a brightness",
+    station="bleaching",
+    source="the saturating form, through the stage's inlet: what the pulp has had already counts",
+    exact=False,
+    results=("change_kg_per_odt",),
+    example=Example(
+        {
+            "now_brightness_pct": 81.9,
+            "target_brightness_pct": 83.5,
+            "charge_kg_per_odt": 12,
+            "response_per_kg": 0.25,
+            "ks_floor_ks": 0.006,
+        },
+        {"change_kg_per_odt": 5.74},
+        5e-3,
+    ),
+    now_brightness_pct=Arg("brightness after the stage", 0, 100, above=True, below=True),
+    target_brightness_pct=Arg("brightness wanted", 0, 100, above=True, below=True),
+    charge_kg_per_odt=Arg("charge it has had", 0, 200),
+    response_per_kg=_RESPONSE,
+    ks_floor_ks=_FLOOR,
+)
+def charge_correction(
+    *,
+    now_brightness_pct: float,
+    target_brightness_pct: float,
+    charge_kg_per_odt: float,
+    response_per_kg: float,
+    ks_floor_ks: float,
+) -> float:
+    """Return what to add to a stage's charge (negative: take off) to end at a brightness."""
+    now = km_k_over_s(reflectance_frac=now_brightness_pct / 100)
+    target = km_k_over_s(reflectance_frac=target_brightness_pct / 100)
+    for name, ks, value in (
+        ("now_brightness_pct", now, now_brightness_pct),
+        ("target_brightness_pct", target, target_brightness_pct),
+    ):
+        if ks <= ks_floor_ks:
+            ceiling = 100 * km_reflectance_frac(ks=ks_floor_ks)
+            message = f"{value:g} % ISO is beyond this stage, which ends at {ceiling:.1f} % however much is charged"
+            raise DomainError("E_INFEASIBLE", name, message, f"below {ceiling:.1f} % ISO")
+    came = (now - ks_floor_ks) * (1 + response_per_kg * charge_kg_per_odt)
+    change = (came / (target - ks_floor_ks) - 1) / response_per_kg - charge_kg_per_odt
+    return max(change, -charge_kg_per_odt)
+
+
+@method(
+    "pump_ratio = strength_set_g_per_l / strength_now_g_per_l",
+    title="Pump for another strength",
+    station="bleaching",
+    source="the same charge: flow goes with one over the strength",
+    example=Example({"strength_now_g_per_l": 8.0, "strength_set_g_per_l": 8.8}, {"pump_ratio": 1.1}),
+    strength_now_g_per_l=Arg("strength found", 0, 1600, above=True),
+    strength_set_g_per_l=Arg("strength the pump is set for", 0, 1600, above=True),
+)
+def pump_for_strength(*, strength_now_g_per_l: float, strength_set_g_per_l: float) -> float:
+    """Return what to multiply a pump by so that the charge stays as it is."""
+    return strength_set_g_per_l / strength_now_g_per_l

@@ -19,6 +19,9 @@ class BleachStage(React):
     chemical: Chemical = Field(description="of its last stage")
     charge_kg_per_odt: float | None = Field(None, ge=0, le=100, description="usual charge of that stage")
     solution_g_per_l: float | None = Field(None, gt=0, le=600, description="strength of its solution as it is dosed")
+    retention_min: float | None = Field(
+        None, gt=0, le=1440, description="time of pulp in the stage, from mixer to test"
+    )
     response_per_kg: Fitted | None = Field(None, description="how the light absorbed answers to a kilogram a tonne")
     ks_floor: Fitted | None = Field(None, description="light absorbed that no charge takes away, k over s")
 

@@ -175,6 +175,20 @@ def filler_feed_t_per_h(*, sheet_bd_t_per_h: float, sheet_filler_frac: float, ov
 
 
 @method(
+    "change_t_per_h = filler_wanted_t_per_h - filler_now_t_per_h",
+    title="Change of the filler",
+    station="blending",
+    source="difference of two feeds at the same retention; what broke brings is in both",
+    example=Example({"filler_wanted_t_per_h": 2.45, "filler_now_t_per_h": 2.37}, {"change_t_per_h": 0.08}),
+    filler_wanted_t_per_h=Arg("filler for the ash wanted", 0, 1000),
+    filler_now_t_per_h=Arg("filler for the ash found", 0, 1000),
+)
+def filler_change(*, filler_wanted_t_per_h: float, filler_now_t_per_h: float) -> float:
+    """Return what to add to the filler (negative: take off)."""
+    return filler_wanted_t_per_h - filler_now_t_per_h
+
+
+@method(
     "pump_l_per_h = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)",
     title="Dose to pump flow",
     station="blending",

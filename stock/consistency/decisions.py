@@ -1,9 +1,12 @@
 """What to do about stock off its consistency, and a vessel off its level."""
 
-from stock.figure import Datum, Figure, figure
+from collections.abc import Iterable
+
+from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
-from stock.judge.rule import Rule
-from stock.primitives import Vessel
+from stock.judge.quiet import Quiet
+from stock.judge.rule import Handle, Most, Rule, look_at, look_soon
+from stock.primitives import Mix, Vessel
 
 
 def _water(here: Here) -> Figure:
@@ -30,25 +33,100 @@ def _dilution(here: Here, before: Datum, after: Datum, label: str) -> Figure:
     )
 
 
+def _runs_in(here: Here, size: Figure) -> Iterable[Most]:
+    """No more can be closed than runs in."""
+    water = here.line.graph.dilution(here.unit.id)
+    if here.side == "low" and water is not None:
+        runs = here.facts.result.streams[water.id].total_t_per_h * 1000 / 60
+        yield Most(runs, f"{runs:.0f} L/min is all that runs in")
+
+
+def _look_mixed(here: Here) -> Figure:
+    """A chest shows a change slowly: its volume over its flow."""
+    unit = here.unit
+    volume = unit.volume_m3 if isinstance(unit, Mix) else None
+    if volume is None:
+        return look_at(here)
+    flow = here.flow_l_per_min()
+    minutes = Datum(
+        1000 * volume / flow.value, Origin("computed", f"{volume:g} m³ of {unit.name} over {flow.value:.0f} L/min")
+    )
+    return look_at(here, mixed_min=minutes)
+
+
 def _feed(here: Here) -> Figure:
+    return _to_level(here, here.wanted, here.now, "feed above the draw")
+
+
+def _draw(here: Here) -> Figure:
+    return _to_level(here, here.now, here.wanted, "draw above the feed")
+
+
+def _to_level(here: Here, more: Datum, less: Datum, label: str) -> Figure:
     unit = here.unit
     hours = unit.horizon_h or unit.HORIZON_H if isinstance(unit, Vessel) else 1.0
     return figure(
         "feed_change",
-        "feed above the draw",
+        label,
         {
-            "wanted_bd_t": here.contents(here.wanted, "stock at target level").as_datum(),
-            "level_bd_t": here.contents(here.now, "stock now").as_datum(),
+            "wanted_bd_t": here.contents(more, f"stock at {more.value:.0f} %").as_datum(),
+            "level_bd_t": here.contents(less, f"stock at {less.value:.0f} %").as_datum(),
             "horizon_h": Datum(hours, here.facts.set_origin(here.unit.name)),
         },
         decimals=2,
     )
 
 
-def _say_feed(size: Figure, here: Here) -> str:
-    hours = size.data["horizon_h"].value
-    span = "for an hour" if hours == 1 else f"for {hours:g} h"
-    return f"Feed {size.text} BDt/h more than is drawn, {span}"
+def _span(figure_: Figure) -> str:
+    full = figure_.data.get("full_correction_moved")
+    data = full.figure.data if full is not None and full.figure is not None else figure_.data
+    hours = data["horizon_h"].value
+    return "for an hour" if hours == 1 else f"for {hours:g} h"
+
+
+def _say_feed(step: Figure, here: Here) -> str:
+    return f"Feed {step.text} BDt/h more than is drawn, {_span(step)}"
+
+
+def _say_less(step: Figure, here: Here) -> str:
+    return f"Feed {step.text} BDt/h less than is drawn, {_span(step)}"
+
+
+def _what_is_carried(here: Here, size: Figure) -> Iterable[Most]:
+    """What the units before it can still pass on."""
+    if (room := here.room_up()) is not None:
+        most, load = room
+        name, can = load.unit[:1].lower() + load.unit[1:], load.capacity_bd_t_per_h
+        yield Most(max(0.0, most), f"{name} carries {can:g} BDt/h and runs {load.bd_t_per_h:.2f}")
+
+
+def _other_side(here: Here, step: Figure) -> str:
+    """Say what to take off the draw for what cannot be fed, in points of the furnish where it goes straight there."""
+    full = step.data["full_correction_moved"].value
+    rest = full - step.results["step_moved"]
+    if here.side != "low" or rest < 0.01:
+        return ""
+    points = _points(here, rest)
+    return f"The rest, {rest:.2f} BDt/h, from the draw{f': cut the {here.family} share by {points:.0f} points' if points else ''}"
+
+
+def _points(here: Here, bd_t_per_h: float) -> float:
+    """Return points of the furnish that a flow is, where this vessel's stock is a share of it; 0 elsewhere."""
+    order, graph = here.facts.result.order, here.line.graph
+    streams = here.facts.result.streams
+    total = sum(streams[name].bd_t_per_h for name, share in order.shares.items() if share)
+    passes = {stream.id for unit in (here.unit, *graph.downstream(here.unit.id)) for stream in graph.out(unit.id)}
+    belongs = any(share and name in passes for name, share in order.shares.items())
+    return 100 * bd_t_per_h / total if belongs and total else 0.0
+
+
+def _more_share(here: Here, step: Figure) -> str:
+    points = _points(here, step.results["step_moved"])
+    return f"That is {points:.1f} points more of the furnish, where grade and colour allow" if points else ""
+
+
+def _look_level(here: Here) -> str:
+    return "in half an hour: the level's trend shows it at once"
 
 
 def _is_diluted(here: Here) -> bool:
@@ -57,6 +135,7 @@ def _is_diluted(here: Here) -> bool:
 
 DILUTED = ("dilution", "refiner")
 CHESTS = ("chest", "blend_chest", "machine_chest")
+STEADY = 1.0  # a level is seen as it is: the whole of a correction, over its hours
 
 ROWS: tuple[Rule, ...] = (
     Rule(
@@ -68,6 +147,7 @@ ROWS: tuple[Rule, ...] = (
         _water,
         lambda size, here: f"Open the dilution {size.text} L/min",
         at=DILUTED,
+        handle=Handle(look_soon),
     ),
     Rule(
         "thin",
@@ -78,6 +158,7 @@ ROWS: tuple[Rule, ...] = (
         _thin,
         lambda size, here: f"Close the dilution {size.text} L/min",
         at=DILUTED,
+        handle=Handle(look_soon, limits=_runs_in),
     ),
     Rule(
         "chest_thick",
@@ -89,6 +170,7 @@ ROWS: tuple[Rule, ...] = (
         lambda size, here: f"Open the dilution {size.text} L/min",
         at=CHESTS,
         where=_is_diluted,
+        handle=Handle(_look_mixed),
     ),
     Rule(
         "chest_thin",
@@ -100,6 +182,7 @@ ROWS: tuple[Rule, ...] = (
         lambda size, here: f"Close the dilution {size.text} L/min",
         at=CHESTS,
         where=_is_diluted,
+        handle=Handle(_look_mixed, limits=_runs_in),
     ),
     Rule(
         "chest_low",
@@ -110,6 +193,7 @@ ROWS: tuple[Rule, ...] = (
         _feed,
         _say_feed,
         at=CHESTS,
+        handle=Handle(_look_level, limits=_what_is_carried, also=_other_side, gain_frac=STEADY),
     ),
     Rule(
         "tower_low",
@@ -118,7 +202,67 @@ ROWS: tuple[Rule, ...] = (
         ("what feeds it runs late", "draw above plan", "washer slow"),
         "The next cook, and this share of the blend.",
         _feed,
-        lambda size, here: f"Feed {size.text} BDt/h more than is drawn, or cut the {here.family} share",
-        at=("tower",),
+        _say_feed,
+        at=("tower", "blow_tank"),
+        handle=Handle(_look_level, limits=_what_is_carried, also=_other_side, gain_frac=STEADY),
+    ),
+    Rule(
+        "vessel_high",
+        "level",
+        ("high",),
+        ("draw cut after a break", "feed not cut with it", "level tap plugged"),
+        "Is the level true? Dip it or look in; then what is fed against what is drawn.",
+        _draw,
+        _say_less,
+        at=(*CHESTS, "tower"),
+        handle=Handle(_look_level, gain_frac=STEADY),
+    ),
+    Rule(
+        "blow_tank_high",
+        "level",
+        ("high",),
+        ("washers slow", "cooks bunched", "level false"),
+        "Room for the next blow, before it is relieved; is the level true?",
+        _draw,
+        lambda size, here: f"Wash {size.text} BDt/h more than is blown, {_span(size)}, or hold the next blow",
+        at=("blow_tank",),
+        handle=Handle(_look_level, gain_frac=STEADY),
+    ),
+    Rule(
+        "broke_high",
+        "level",
+        ("high",),
+        ("breaks", "share cut for the grade", "trim wide"),
+        "Minutes to full at the rate of a break, not of a run.",
+        _draw,
+        lambda size, here: f"Draw {size.text} BDt/h more broke than comes, {_span(size)}",
+        at=("broke_chest",),
+        handle=Handle(_look_level, also=_more_share, gain_frac=STEADY),
+    ),
+    Rule(
+        "broke_low",
+        "level",
+        ("low",),
+        ("share above what comes", "few breaks", "chest drawn down for a grade"),
+        "Whether it is drawn down on purpose for a change of grade.",
+        _feed,
+        lambda size, here: f"Draw {size.text} BDt/h less broke than comes, {_span(size)}",
+        at=("broke_chest",),
+        handle=Handle(_look_level, gain_frac=STEADY),
+    ),
+)
+
+QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "consistency",
+        ("low", "high"),
+        "No water is let in here: it is set where the stock is made down, one step back. Correct it there, and wait for the chest to mix.",
+        at=(*CHESTS, "chest"),
+    ),
+    Quiet(
+        "level",
+        ("low", "high"),
+        "No volume of this vessel is given, so nothing can be sized: look at what runs in and out.",
+        at=(*CHESTS, "tower", "blow_tank", "broke_chest"),
     ),
 )

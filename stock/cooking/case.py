@@ -5,13 +5,17 @@ from dataclasses import dataclass
 from typing import Final
 
 from stock.cooking.facts import CookFacts, CookState
-from stock.cooking.steer import GAS_OF_NORMAL
+from stock.cooking.steer import GAS_OF_NORMAL, REDEPOSIT_G_PER_L, liquor_still_helps
 from stock.figure import Datum, Figure, Origin, figure
+from stock.judge.move import GAIN
 
 
 @dataclass(frozen=True, slots=True)
 class CookCase:
-    """A cook as the table sees it: followed, sampled, measured."""
+    """A cook as the table sees it: followed, sampled, measured.
+
+    `next_size` and `next_words` are what the last cooks together ask of the next: one answer for all of them.
+    """
 
     facts: CookFacts
     state: CookState
@@ -25,6 +29,8 @@ class CookCase:
     residual: Datum | None = None
     rejects: Datum | None = None
     blown_min_ago: float | None = None
+    next_size: Figure | None = None
+    next_words: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,12 +104,18 @@ def _liquor_now(case: CookCase) -> Figure:
 
 
 def _next_h(case: CookCase) -> Figure:
-    """H for the next cook: aimed off by what this one missed its forecast."""
-    assert case.kappa is not None
-    missed = case.kappa.value - case.state.kappa.value
-    target = case.facts.kappa_target.value
-    wanted = Datum(target - missed, Origin("computed", f"target {target:g} less the miss {missed:+.1f}"))
-    return case.facts.way.aim(case.facts.recipe, case.facts.relation, case.facts.charge, wanted)
+    """End point of the next cook: what the last cooks together ask for, else the aim as it is."""
+    if case.next_size is not None:
+        return case.next_size
+    facts = case.facts
+    return facts.way.aim(facts.recipe, facts.relation, facts.charge, facts.kappa_target)
+
+
+def _next(case: CookCase, size: Figure) -> str:
+    """Say what the next cook is blown at: one cook by itself moves nothing."""
+    if case.next_words:
+        return f"The next goes by the last ones together: {case.next_words[:1].lower()}{case.next_words[1:]}"
+    return f"One cook by itself moves nothing: blow the next at {case.facts.way.letter} {size.text} still"
 
 
 def _yield_cost(case: CookCase) -> Figure:
@@ -132,6 +144,36 @@ def _stretch(case: CookCase) -> Figure:
     assert case.normal_bar is not None
     data = {"normal_bar": _recipe_datum(case, case.normal_bar), "actual_bar": case.partial.as_datum()}
     return figure("time_for_pressure", "time at temperature, times", data, decimals=2)
+
+
+MOST_PART_PCT: Final = 1.0  # % NaOH on wood, the most one cook moves the next charge
+
+
+def _part(size: Figure) -> float:
+    """Return what one result moves a charge by: half, a per cent at most."""
+    return max(-MOST_PART_PCT, min(MOST_PART_PCT, GAIN[1] * size.value))
+
+
+def _sample_low(case: CookCase) -> bool:
+    sample = case.sampled_residual
+    return (
+        _cooking(case)
+        and _alkaline(case)
+        and sample is not None
+        and sample.value < case.facts.recipe.alkali.residual_kg_per_m3_as_naoh[0]
+    )
+
+
+def _say_late(case: CookCase, size: Figure) -> str:
+    """Say why no liquor goes in any more, and what is done instead."""
+    assert case.sampled_residual is not None
+    at = f"{case.facts.temperature.value:.0f} °C"
+    if case.facts.pressure is not None:
+        at += f" and {case.facts.pressure.value:.0f} kPa"
+    words = f"Add none: it would meet {at}, and the cores stay raw. End it when planned, do not lengthen"
+    if case.sampled_residual.value < REDEPOSIT_G_PER_L:
+        words += f"; below {REDEPOSIT_G_PER_L:g} g/L lignin goes back on the fibre: wash hot, and at once"
+    return f"{words}. Raise the next charge by {_part(size):.1f} % NaOH on wood"
 
 
 def _cooking(case: CookCase) -> bool:
@@ -217,15 +259,21 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
     ),
     CookRule(
         "charge_short",
-        lambda case: _cooking(case)
-        and _alkaline(case)
-        and case.sampled_residual is not None
-        and case.sampled_residual.value < case.facts.recipe.alkali.residual_kg_per_m3_as_naoh[0],
-        "Alkali low in the middle of the cook",
+        lambda case: _sample_low(case) and liquor_still_helps(case.state),
+        "Alkali low while it heats",
         ("bone-dry wood more than booked", "white liquor short or weak", "bark or rot"),
         "Charge sheet, titration, chip moisture.",
         _liquor_now,
         lambda case, size: f"Add {size.text} m³ of cooking liquor if the head has room; else blow by the H of the real charge",
+    ),
+    CookRule(
+        "spent_late",
+        lambda case: _sample_low(case) and not liquor_still_helps(case.state),
+        "Alkali low, too late for liquor",
+        ("bone-dry wood more than booked", "white liquor short or weak", "bark or rot"),
+        "Titrate again in duplicate; charge sheet, chip moisture.",
+        _short_charge,
+        _say_late,
     ),
     CookRule(
         "high_and_spent",
@@ -234,7 +282,7 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
         ("dry weight wrong", "weak white liquor", "bark"),
         "Moisture, titration, the scale.",
         _short_charge,
-        lambda case, size: f"Raise the next charge by {size.text} % NaOH on wood, and blow by its own H",
+        lambda case, size: f"Raise the next charge by {_part(size):.1f} % NaOH on wood, half of what is missing, and blow by its own H",
     ),
     CookRule(
         "high_and_rich",
@@ -243,7 +291,7 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
         ("H short", "temperature", "penetration"),
         "H, thermometers, steaming.",
         _next_h,
-        lambda case, size: f"Lengthen, do not add alkali: blow the next at {case.facts.way.letter} {size.text}",
+        lambda case, size: f"Lengthen, do not add alkali. {_next(case, size)}",
     ),
     CookRule(
         "high",
@@ -252,7 +300,7 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
         ("H short", "overthick chips", "a cold corner"),
         "Chip classes, rejects, top and bottom.",
         _next_h,
-        lambda case, size: f"Blow the next at {case.facts.way.letter} {size.text}",
+        _next,
     ),
     CookRule(
         "low",
@@ -270,7 +318,7 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
         ("overcharge",),
         "Residual again in duplicate.",
         _short_charge,
-        lambda case, size: f"Cut the next charge by {abs(size.value):.1f} % NaOH on wood: saves {10 * abs(size.value):.0f} kg a bone-dry tonne",
+        lambda case, size: f"Cut the next charge by {abs(_part(size)):.1f} % NaOH on wood, half of what is over: saves {10 * abs(_part(size)):.0f} kg a bone-dry tonne; blow by its own H",
     ),
     CookRule(
         "rejects_high",

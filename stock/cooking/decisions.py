@@ -1,11 +1,19 @@
 """What to do about liquor off its band, and about pulp that comes off its kappa."""
 
+from collections.abc import Iterable
+
 from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.decisions import is_bagasse, of_recipe
 from stock.judge.here import Here, Place, given
-from stock.judge.rule import Rule, by_step
+from stock.judge.quiet import Quiet
+from stock.judge.rule import Handle, Most, Rule, by_step
+
+CAP_OF_AIM = 0.10  # of the present end point, the most a first step moves it
+CAP_CHARGE_PCT = 1.0  # % NaOH on wood, the most a first step moves a charge
+FIND_CAUSE_KAPPA = 3.0  # so far off, something is wrong that no end point mends
+BEFORE_SWITCH_MIN = 45.0  # at temperature: the bulk of the cook, before the kinetics' last phase
 
 PACKING = ("basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
 
@@ -49,15 +57,45 @@ def _kappa(here: Here) -> Figure:
     return _aim_lower(here, Datum(here.now.value - here.wanted.value, here.now.origin))
 
 
+def _present_aim(here: Here) -> Datum:
+    """End point that is aimed at as it is."""
+    return _aim_lower(here, Datum(0.0, Origin("computed", "as it is"))).as_datum()
+
+
+def _aim_limits(here: Here, size: Figure) -> Iterable[Most]:
+    aim = _present_aim(here).value
+    letter = WAYS[here.recipe.school].letter
+    yield Most(CAP_OF_AIM * aim, f"a tenth of {letter} {aim:.{size.decimals}f} at most")
+
+
+def _next_cooks(here: Here) -> str:
+    return "at the kappa of the next two cooks; leave the charge alone meanwhile"
+
+
+def _feeds_on(here: Here, step: Figure) -> str:
+    count = here.results_count
+    school = "each cook by itself" if here.tag.mean_of == 1 else f"the mean of the last {count}"
+    return f"By {school}. Tell bleaching what is in the tank: kappa {here.now.value:.1f}"
+
+
 def _say_kappa(size: Figure, here: Here) -> str:
     letter = WAYS[here.recipe.school].letter
+    which = "cook"
     if not here.recipe.is_sulphite and not here.recipe.practice.has_sulphide:
-        return f"Blow the next soda cook at {letter} {size.text}"
-    return f"Blow the next at {letter} {size.text}, one change at a time"
+        which = "soda cook"
+    words = f"blow the next {which} at {letter} {size.text}"
+    off = here.now.value - here.wanted.value
+    if abs(off) > FIND_CAUSE_KAPPA:
+        return f"Find the cause first: {off:+.1f} kappa is more than an end point mends; until then {words}"
+    return words[:1].upper() + words[1:]
 
 
 def _sulphidity(here: Here) -> Figure:
-    """H-factor that makes up for what sulphidity moves kappa, by the kinetics: about a quarter of a kappa a point."""
+    """H-factor that makes up for what sulphidity moves kappa, by the kinetics: about a quarter of a kappa a point.
+
+    The kinetics are asked in the bulk of the cook, where they answer; at their switch to the last
+    phase they hardly do. What they say there in proportion is taken at the target.
+    """
     recipe = here.recipe
     alkali = recipe.alkali
 
@@ -65,7 +103,10 @@ def _sulphidity(here: Here) -> Figure:
         set_by = Origin("set", f"recipe {recipe.name}")
         rise = recipe.ramp_min
         data = {
-            "times_min": Datum([0.0, rise, rise + 75.0], Origin("set", "the recipe's rise and 75 min at temperature")),
+            "times_min": Datum(
+                [0.0, rise, rise + BEFORE_SWITCH_MIN],
+                Origin("set", f"the recipe's rise and {BEFORE_SWITCH_MIN:g} min at temperature"),
+            ),
             "temperatures_c": Datum([max(recipe.start_c, 60.0), recipe.cook_c, recipe.cook_c], set_by),
             "effective_alkali_pct_naoh_on_wood": _charge(here),
             "sulphidity_frac": Datum(sulphidity.value / 100, sulphidity.origin),
@@ -75,12 +116,13 @@ def _sulphidity(here: Here) -> Figure:
         }
         return figure("simulate_kraft", "kappa", data).value
 
-    return _aim_lower(here, Datum(kappa(here.now) - kappa(here.wanted), here.now.origin))
+    target = of_recipe(here, "kappa_target").value
+    return _aim_lower(here, Datum(target * (kappa(here.now) / kappa(here.wanted) - 1), here.now.origin))
 
 
 def _say_sulphidity(size: Figure, here: Here) -> str:
     mend = "add a sulphur source" if here.side == "low" else "make up with caustic"
-    return f"Blow at H {size.text} meanwhile; {mend}"
+    return f"Blow at H {size.text} meanwhile; {mend}, and titrate again before the next step"
 
 
 def _causticity(here: Here) -> Figure:
@@ -112,11 +154,54 @@ def _residual(here: Here) -> Figure:
     return figure("alkali_correction_pct", "alkali charge", data)
 
 
+def charge_limits(here: Here, size: Figure) -> Iterable[Most]:
+    """Return how far a first step may move a charge."""
+    yield Most(CAP_CHARGE_PCT, f"{CAP_CHARGE_PCT:g} % NaOH on wood at most")
+
+
+def with_its_h(here: Here, step: Figure) -> str:
+    """Say the end point that goes with a moved charge, so that kappa stays."""
+    recipe = here.recipe
+    moved = Datum(_charge(here).value + step.results["step_moved"], Origin("computed", "charge and its step"))
+    aim = WAYS[recipe.school].aim(recipe, Relation.of(recipe), moved, of_recipe(here, "kappa_target"))
+    return f"With it blow at {WAYS[recipe.school].letter} {aim.text}, so that kappa stays"
+
+
+def _level_charges(here: Here) -> Figure:
+    """Charges a tank still holds above what its pump can draw."""
+    recipe = here.recipe
+    data = {
+        "level_pct": here.now,
+        "volume_m3": here.given("volume_m3"),
+        "charge_m3": _tank_charge(here, recipe.is_sulphite),
+    }
+    return figure("charges_left", "charges left", data)
+
+
+def _tank_charge(here: Here, acid: bool) -> Datum:
+    """Return what a cook takes of a tank: its own liquor, or the rest of its ratio."""
+    chips = _chips(here)
+    if here.kinds & {"liquor:black"} or acid:
+        ratio = of_recipe(here, "liquor_to_wood").value
+        return Datum(0.4 * ratio * chips.value, Origin("computed", "about two fifths of the liquor of a cook"), chips)
+    data = {
+        "bd_wood_t": chips.as_datum(),
+        "effective_alkali_pct_naoh_on_wood": _charge(here),
+        "effective_alkali_kg_per_m3_as_naoh": given(
+            here.facts, here.recipe.alkaline, "liquor_kg_per_m3_as_naoh", f"recipe {here.recipe.name}"
+        ),
+    }
+    return figure("white_liquor_volume_m3", "liquor of a cook", data).as_datum()
+
+
 def _wood(here: Here) -> bool:
     return not is_bagasse(here)
 
 
 COOKED = ("batch_digesters",)
+LIQUORS = ("liquor:white", "liquor:black", "liquor:caustic", "liquor:acid")
+KAPPA = Handle(_next_cooks, present=_present_aim, limits=_aim_limits, also=_feeds_on)
+CHARGE = Handle(_next_cooks, limits=charge_limits, also=with_its_h)
 
 ROWS: tuple[Rule, ...] = (
     Rule(
@@ -148,6 +233,7 @@ ROWS: tuple[Rule, ...] = (
         _sulphidity,
         _say_sulphidity,
         at=("liquor:white",),
+        handle=Handle(_next_cooks, present=_present_aim, limits=_aim_limits),
     ),
     Rule(
         "causticity_low",
@@ -169,6 +255,7 @@ ROWS: tuple[Rule, ...] = (
         _say_kappa,
         at=COOKED,
         where=_wood,
+        handle=KAPPA,
     ),
     Rule(
         "kappa_cane_off",
@@ -180,6 +267,7 @@ ROWS: tuple[Rule, ...] = (
         _say_kappa,
         at=COOKED,
         where=is_bagasse,
+        handle=KAPPA,
     ),
     Rule(
         "cook_rejects_high",
@@ -201,5 +289,53 @@ ROWS: tuple[Rule, ...] = (
         by_step("the next charge", "% NaOH on wood"),
         at=COOKED,
         where=_wood,
+        handle=CHARGE,
+    ),
+    Rule(
+        "residual_cane_high",
+        "residual",
+        ("high",),
+        ("overcharged", "strength above what was booked", "little pith and sugar"),
+        "Caustic strength; titrate the residual again in duplicate.",
+        _residual,
+        by_step("the soda charge", "% NaOH on bagasse"),
+        at=COOKED,
+        where=is_bagasse,
+        handle=CHARGE,
+    ),
+    Rule(
+        "liquor_low",
+        "level",
+        ("low",),
+        ("make-up late", "charges bunched", "level false"),
+        "Dip it; what is on its way, and into which tank.",
+        _level_charges,
+        lambda size, here: f"Make it up before the next fill: it holds {size.text} charges",
+        at=LIQUORS,
+    ),
+    Rule(
+        "liquor_high",
+        "level",
+        ("high",),
+        ("make-up not cut after a stop", "wrong tank", "level false"),
+        "Dip it; room for what is on its way.",
+        _level_charges,
+        lambda size, here: f"Cut the make-up: it holds {size.text} charges. Unload nothing into it",
+        at=LIQUORS,
+    ),
+)
+
+QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "causticity",
+        ("high",),
+        "High causticity asks for nothing at the digesters; at recaust it means much lime: mud that settles badly, and overliming above 84 to 86 %.",
+        at=("liquor:white",),
+    ),
+    Quiet(
+        "knots",
+        ("low",),
+        "Few knots are no trouble by themselves: with a low kappa they mean overcooking, which the kappa card sizes.",
+        at=COOKED,
     ),
 )

@@ -87,10 +87,14 @@ class CookState:
 
 @dataclass(frozen=True, slots=True)
 class Kinetic:
-    """The second way: the published kinetics integrated over what was read and what is still planned."""
+    """The second way: the published kinetics integrated over what was read and what is still planned.
+
+    `deaf` says that they stand at their switch to the last phase, where hardly anything moves them.
+    """
 
     kappa: Figure
     yield_pct: Figure
     residual: Figure
     apart: float
     words: str
+    deaf: bool = False

@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 
 from stock.cooking.facts import LONGEST_HOLD_MIN, CookFacts, CookState, Kinetic, Phase
+from stock.cooking.kinetics import at_switch
 from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.schedule import planned_pressure, planned_profile
@@ -244,13 +245,21 @@ def kinetic(facts: CookFacts, state: CookState) -> Kinetic | None:
         name, data["sulphidity_frac"] = "simulate_kraft", facts.sulphidity
     kappa = figure(name, "kappa by the kinetics", data)
     apart = kappa.value - state.kappa.value
+    deaf = at_switch(facts.recipe.wood, kappa.value, kappa.results["total_yield_pct"])
     return Kinetic(
         kappa,
         kappa.other("total_yield_pct", "yield by the kinetics"),
         kappa.other("residual_kg_per_m3_as_naoh", "residual by the kinetics"),
         apart,
-        _agreement(apart, state.kappa_half),
+        DEAF if deaf else _agreement(apart, state.kappa_half),
+        deaf,
     )
+
+
+DEAF: Final = (
+    "No second opinion here: the kinetics stand at their switch to the last phase, where alkali, heat and sulphidity"
+    " hardly move what they say."
+)
 
 
 def _agreement(apart: float, half: float) -> str:

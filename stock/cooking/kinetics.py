@@ -245,6 +245,16 @@ def wood_of(species: str, bulk_ratio: float = 1.0) -> Wood:
     return replace(wood, rate=(first, bulk * bulk_ratio, last))
 
 
+NEAR_SWITCH_KAPPA: Final = 3.0
+
+
+def at_switch(species: str, kappa: float, total_yield_pct: float) -> bool:
+    """Whether a kappa lies so near the switch to the last phase that the kinetics' slopes mean nothing there."""
+    wood = WOODS[species]
+    switch = kappa_of(wood.to_residual_pct, max(total_yield_pct - wood.to_residual_pct, 1.0), wood)
+    return abs(kappa - switch) < NEAR_SWITCH_KAPPA
+
+
 def kappa_of(lignin_pct: float, carbohydrate_pct: float, wood: Wood) -> float:
     """Return the kappa of what is left of the wood; it means nothing before the bulk phase."""
     return 100 * lignin_pct / (lignin_pct + carbohydrate_pct) / LIGNIN_PER_KAPPA + wood.hexenuronic_kappa

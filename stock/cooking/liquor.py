@@ -257,3 +257,18 @@ def charge_with_black_liquor(
 ) -> float:
     """Return the alkali the wood meets."""
     return charge_pct_naoh_on_wood + 0.1 * black_liquor_m3 * black_liquor_kg_per_m3_as_naoh / bd_wood_t
+
+
+@method(
+    "left_count = volume_m3 * level_pct / 100 / charge_m3",
+    title="Charges left in a tank",
+    station="cooking",
+    source="definition; what the pump cannot reach is in it",
+    example=Example({"volume_m3": 180, "level_pct": 40, "charge_m3": 24}, {"left_count": 3}),
+    volume_m3=Arg("volume of the tank", 0, 1e5, above=True),
+    level_pct=Arg("its level", 0, 100),
+    charge_m3=Arg("liquor of a charge", 0, 1e4, above=True),
+)
+def charges_left(*, volume_m3: float, level_pct: float, charge_m3: float) -> float:
+    """Return how many charges a liquor tank holds."""
+    return volume_m3 * level_pct / 100 / charge_m3

@@ -64,7 +64,7 @@ def _by_temperature(facts: CookFacts, state: CookState) -> Correction | None:
 def _by_liquor(facts: CookFacts, state: CookState) -> Correction | None:
     """Return the liquor that would bring a short charge up, while adding alkali still does good."""
     recipe = facts.recipe
-    if recipe.is_sulphite or state.phase != "heating":
+    if recipe.is_sulphite or not liquor_still_helps(state):
         return None
     short = recipe.alkali.charge_pct_naoh_on_wood - facts.charge.value
     if short < 0.2:
@@ -78,6 +78,12 @@ def _by_liquor(facts: CookFacts, state: CookState) -> Correction | None:
     return Correction("liquor", f"or add {size.text} m³ of cooking liquor now, if the head has room", size)
 
 
+def liquor_still_helps(state: CookState) -> bool:
+    """Whether liquor may still be added: while it heats; at temperature it cuts yield while cores stay raw."""
+    return state.phase == "heating"
+
+
+REDEPOSIT_G_PER_L = 4.0  # residual alkali as NaOH below which lignin goes back on the fibre
 Answer = Literal["hold", "soon", "blow", "over"]
 
 
@@ -111,6 +117,7 @@ class Surroundings:
     so2_bar: float | None = None
     normal_so2_bar: float | None = None
     penetrated_min: float | None = None
+    usual_miss: Figure | None = None
 
 
 SOON_MIN = 20.0
@@ -132,14 +139,23 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
             f"kappa forecast {state.kappa.value:.1f} ± {state.kappa_half:.1f}, target {facts.kappa_target.value:g} ± {recipe.kappa_half:g}",
         )
     )
-    if second is not None and abs(second.apart) > state.kappa_half:
+    if second is not None and not second.deaf and abs(second.apart) > state.kappa_half:
         reasons.append(Reason(False, f"the kinetics say {second.kappa.value:.1f}"))
+    if around.usual_miss is not None:
+        expect = state.kappa.value + around.usual_miss.value
+        side = "above" if around.usual_miss.value > 0 else "below"
+        words = (
+            f"expect {expect:.1f}: {around.usual_miss.label} came {abs(around.usual_miss.value):.1f} {side} forecast"
+        )
+        reasons.append(Reason(abs(expect - facts.kappa_target.value) <= recipe.kappa_half, words))
     if not recipe.is_sulphite:
         residual = around.sampled_residual
         least = recipe.alkali.residual_kg_per_m3_as_naoh[0]
         value = residual if residual is not None else (state.residual.value if state.residual else least)
         how = "titrated" if residual is not None else "forecast"
-        reasons.append(Reason(value >= min(4.0, least), f"residual alkali {value:.1f} g/L NaOH, {how}"))
+        low = f"; below {REDEPOSIT_G_PER_L:g} lignin goes back on the fibre" if value < REDEPOSIT_G_PER_L else ""
+        words = f"residual alkali {value:.1f} g/L NaOH, {how}{low}"
+        reasons.append(Reason(value >= min(REDEPOSIT_G_PER_L, least), words))
     if around.room_frac is not None:
         enough = around.room_frac >= around.needs_frac
         words = f"tank takes {100 * around.room_frac:.0f} % more, the cook needs {100 * around.needs_frac:.0f} %"

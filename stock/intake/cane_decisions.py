@@ -1,12 +1,15 @@
 """What to do about bagasse off its band: pith, dirt, the wet pile, the feed plug, what the cook makes of it."""
 
+from collections.abc import Iterable
+
 from stock.cooking.unit import BatchDigesters
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES
 from stock.intake.decisions import is_bagasse, of_recipe, share, stretch
 from stock.intake.unit import Bagasse, Depither
 from stock.judge.here import Here, Place
-from stock.judge.rule import Rule, by_step
+from stock.judge.quiet import Quiet
+from stock.judge.rule import Handle, Most, Rule, by_step
 
 PARTS = {"fibre": "fibre", "pith": "fines", "solubles": "organics", "dirt": "grit"}
 
@@ -38,7 +41,25 @@ def _pith(here: Here) -> Figure:
 
 
 def _say_pith(size: Figure, here: Here) -> str:
-    return f"Take out {100 * size.value:.0f} % of the pith in the moist stage"
+    usual = STAGES["moist"][0]
+    if size.value <= usual + 0.01:
+        return (
+            f"The moist stage's usual {100 * usual:.0f} % of the pith would do: see that it takes it, and the wet stage"
+            f" its {100 * STAGES['wet'][0]:.0f} %, before anything is set higher"
+        )
+    if size.value > MOST_PITH_FRAC:
+        return (
+            f"It would take {100 * size.value:.0f} % of the pith in the moist stage, which no plate does:"
+            f" cut the feed, and mend the wet stage first"
+        )
+    return f"Take out {100 * size.value:.0f} % of the pith in the moist stage, in place of {100 * usual:.0f} %"
+
+
+MOST_PITH_FRAC = 0.70  # of the pith, the most a moist stage takes out
+
+
+def _charge_limits(here: Here, size: Figure) -> Iterable[Most]:
+    yield Most(1.0, "1 % NaOH on bagasse at most")
 
 
 def _charge(here: Here) -> Figure:
@@ -137,6 +158,7 @@ CANE_ROWS: tuple[Rule, ...] = (
         by_step("the soda charge", "% NaOH on bagasse until depithing is cured"),
         at=("batch_digesters",),
         where=is_bagasse,
+        handle=Handle(lambda here: "at the residual of the next two cooks", limits=_charge_limits),
     ),
     Rule(
         "cane_slow",
@@ -198,5 +220,38 @@ CANE_ROWS: tuple[Rule, ...] = (
         _press,
         _say_press,
         at=("batch_digesters",),
+    ),
+)
+
+CANE_QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "fibre_to_pith",
+        ("high",),
+        "Cleaner fibre than asked: good for the cook, dear in fibre. Look at the fibre in the pith before the beater is slowed.",
+        at=("depither",),
+    ),
+    Quiet(
+        "fibre_in_pith",
+        ("low",),
+        "Little fibre is lost, which is well; see that the pith really goes: the fibre-to-pith ratio says.",
+        at=("depither",),
+    ),
+    Quiet(
+        "stock",
+        ("high",),
+        "More lies there than the season needs: take no more barges in before the pile's age and pH allow it.",
+        at=("bagasse",),
+    ),
+    Quiet(
+        "temperature",
+        ("low",),
+        "A cool pile keeps. If the probe stands in the open face it reads the air: set it deeper.",
+        at=("pile:bagasse",),
+    ),
+    Quiet(
+        "ph",
+        ("low",),
+        "Sour is how wet bulk storage keeps; below its band watch corrosion of the wash and the alkali it takes.",
+        at=("pile:bagasse",),
     ),
 )

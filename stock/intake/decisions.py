@@ -3,10 +3,12 @@
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.unit import Bagasse, DebarkingDrum, Logs
 from stock.judge.here import Here, Place, given
+from stock.judge.quiet import Quiet
 from stock.judge.rule import Rule
 from stock.washing.unit import Washer
 
 TO_COOK = ("to:batch_digesters",)
+LOSS_KNOWN_C = 50.0  # above it the loss by temperature is not known: it stands for the loss at this
 
 
 def share(datum: Datum) -> Datum:
@@ -185,14 +187,62 @@ def _bin_rate(here: Here) -> Figure:
 def _say_bin(size: Figure, here: Here) -> str:
     rate, steam = size.value, size.data["steam_kg_per_bdt"].value
     need = steam * size.data["bdt_per_h"].value / 1000
-    return f"Raise steam to {need:.1f} t/h; without it cut chips to {rate:.1f} BDt/h until the core is at 95 °C"
+    has, runs = size.data["steam_t_per_h"].value, size.data["bdt_per_h"].value
+    if need <= has:
+        return (
+            f"Steam is enough ({need:.1f} of {has:.1f} t/h): look for a bridge, the valve and the thermometer; take a"
+            " core's temperature. Do not rod from above"
+        )
+    cut = f"; without it cut chips to {rate:.1f} BDt/h" if rate < runs else ""
+    return f"After bridge, valve and thermometer: raise steam to {need:.1f} t/h{cut} until the core is at 95 °C"
+
+
+def _say_feed_of_logs(size: Figure, here: Here) -> str:
+    """Never a licence to feed more: where the time in the drum would do, something else is wrong."""
+    runs = _logs_m3_per_h(here)
+    if size.value >= runs:
+        return (
+            f"Do not feed more: at the {runs:.1f} m³ solid/h it runs the time would do, up to {size.value:.1f}."
+            " Frozen or dry logs, worn staves or a drum too full first; then fit its rate again"
+        )
+    return f"Feed the drum {size.value:.1f} m³ solid/h, in place of {runs:.1f}; thaw frozen logs first"
+
+
+def _logs_m3_per_h(here: Here) -> float:
+    """Log feed the balance runs the drum at, m³ solid/h."""
+    drum = drum_of(here)
+    density = of_recipe(here, "basic_density_kg_per_m3").value
+    logs: float = drum.flow(drum.at(drum.up(Logs)).stream.id).value
+    return logs * 1000 / float(density)
 
 
 # ---- piles, metal, stock
 
+PILE_STOP_C, PILE_EMERGENCY_C = 60.0, 65.0  # stop and call; fire brigade
+
+
+def _say_pile(size: Figure, here: Here) -> str:
+    """Grade what to do by how hot it is."""
+    at_c, name = here.now.value, here.name[:1].lower() + here.name[1:]
+    if at_c >= PILE_EMERGENCY_C:
+        return (
+            f"Emergency at {name}: call the fire brigade, clear and close it, no digging, nothing into bin or silo;"
+            " carbon monoxide and a thermal camera from outside"
+        )
+    if at_c >= PILE_STOP_C:
+        return (
+            f"Stop at {name}: nothing laid on it or drawn from it; call the shift lead and fire duty; carbon monoxide"
+            " and a thermal check before anybody goes near"
+        )
+    return (
+        f"Watch {name}: probe every four hours, lay nothing more on it, take the hot part first in its usual share:"
+        f" it loses {100 * size.value:.1f} % a month. Fire duty stands by, never dig alone"
+    )
+
 
 def _pile_loss(here: Here) -> Figure:
-    return figure("pile_loss", "loss a month", {"temperature_c": here.now}, decimals=4)
+    at = Datum(min(here.now.value, LOSS_KNOWN_C), here.now.origin)
+    return figure("pile_loss", "loss a month", {"temperature_c": at}, decimals=4)
 
 
 def _usual_trips(here: Here) -> Figure:
@@ -236,7 +286,7 @@ WOOD_ROWS: tuple[Rule, ...] = (
         ("too short in the drum", "frozen or dry logs", "drum overfilled", "worn staves"),
         "Residence against what the bark needs.",
         _log_feed,
-        lambda size, here: f"Feed the drum no more than {size.text} m³ solid/h; thaw frozen logs first",
+        _say_feed_of_logs,
         at=TO_COOK,
     ),
     Rule(
@@ -253,10 +303,13 @@ WOOD_ROWS: tuple[Rule, ...] = (
         "chips_thick",
         "overthick",
         ("high",),
-        ("dull knives", "gap at the anvil", "log speed", "slicer bypassed"),
-        "Hours on the knives, chip gauge.",
+        ("slicer bypassed or its gap wide", "sawmill chips", "dull knives", "gap at the anvil, log speed"),
+        "Classes before and after the slicer; bought chips by themselves; hours on the knives.",
         _rejects,
-        lambda size, here: f"Change knives and reroute the thick fraction; until then expect {size.text} % knots",
+        lambda size, here: (
+            f"Look at the slicer's gap and at bought chips, then the knives' hours; reroute the thick fraction:"
+            f" until then expect {size.text} % knots"
+        ),
         at=TO_COOK,
     ),
     Rule(
@@ -289,10 +342,7 @@ WOOD_ROWS: tuple[Rule, ...] = (
         ("too old", "compacted", "a layer of fines", "wet on dry"),
         "Probe grid and smell: smoke or acid at any temperature counts.",
         _pile_loss,
-        lambda size, here: (
-            f"Lay nothing more on {here.name[:1].lower()}{here.name[1:]}, reclaim the hot spot first:"
-            f" it loses {100 * size.value:.0f} % a month. Fire duty stands by, never dig alone"
-        ),
+        _say_pile,
         at=("pile:chips", "pile:logs"),
     ),
     Rule(
@@ -340,5 +390,38 @@ WOOD_ROWS: tuple[Rule, ...] = (
         lambda size, here: f"Plan for {size.text} BDt/d until the next delivery is sure",
         at=TO_COOK,
         where=_is_wood,
+    ),
+)
+
+WOOD_QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "stock",
+        ("high",),
+        "More lies there than is used in time: take less in, the oldest goes first, and look at the piles' temperatures.",
+        at=TO_COOK,
+    ),
+    Quiet(
+        "wood_in_bark",
+        ("low",),
+        "Little wood goes out with the bark: good, as long as the chips' own bark is in its band.",
+        at=("debarking_drum",),
+    ),
+    Quiet(
+        "stones",
+        ("low",),
+        "A trap that finds nothing may be full, dry or passed by: look at its overflow before thinking the wood clean.",
+        at=TO_COOK,
+    ),
+    Quiet(
+        "temperature",
+        ("high",),
+        "Hotter than steam at this pressure can make it: the thermometer, or steam blowing through a channel. Vapour at the bin's vent can burn and poison.",
+        at=TO_COOK,
+    ),
+    Quiet(
+        "temperature",
+        ("low",),
+        "A cold pile keeps. If the probe stands in the open face it reads the air: set it deeper.",
+        at=("pile",),
     ),
 )

@@ -1,23 +1,28 @@
-"""What to do about a value outside its band: causes in order, the check, the sized correction.
+"""What to do about a value outside its band: causes in order, the check, the sized correction, its first step.
 
 The rows are data of their chapters; the size of each correction is computed by a method of the
-book, from figures whose origin is known.
+book, from figures whose origin is known. How much of it to do first, and when to look again,
+is worked out here for all of them alike.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from stock.errors import DomainError
-from stock.figure import Figure
+from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Facts, Here
 from stock.judge.limits import Verdict
-from stock.judge.rule import Rule
+from stock.judge.rule import Handle, Most, Rule
 from stock.tag import Tag
 
 
 @dataclass(frozen=True, slots=True)
 class Advice:
-    """A card: what is wrong, why it may be, what to look at, how much to move what."""
+    """A card: what is wrong, why it may be, what to look at, how much to move what.
+
+    `size` is the correction in full; `step` what to do of it first, None where the whole is done at once;
+    `carrying` says in sentences how much that is, what cut it, when to look again and what else moves.
+    """
 
     rule: str
     tag: Tag
@@ -26,6 +31,10 @@ class Advice:
     check: str
     correction: str
     size: Figure
+    step: Figure | None = None
+    look: Figure | None = None
+    carrying: tuple[str, ...] = ()
+    leave: bool = False
 
 
 def advise(rules: Sequence[Rule], tag: Tag, verdict: Verdict, facts: Facts) -> Advice | None:
@@ -41,11 +50,9 @@ def advise(rules: Sequence[Rule], tag: Tag, verdict: Verdict, facts: Facts) -> A
         if verdict.side not in rule.sides or not _fits(rule, here):
             continue
         try:
-            size = rule.size(here)
-            correction = rule.say(size, here)
+            return _card(rule, here, verdict)
         except (DomainError, LookupError):
             continue
-        return Advice(rule.id, tag, verdict, rule.causes, rule.check, correction, size)
     return None
 
 
@@ -54,3 +61,97 @@ def _fits(rule: Rule, here: Here) -> bool:
         return rule.fits(here)
     except LookupError:
         return False
+
+
+def _card(rule: Rule, here: Here, verdict: Verdict) -> Advice:
+    size = rule.size(here)
+    card = Advice(rule.id, here.tag, verdict, rule.causes, rule.check, "", size)
+    if rule.handle is None:
+        return replace(card, correction=rule.say(size, here))
+    limit = min(rule.handle.limits(here, size), key=lambda most: most.size, default=None)
+    step = first_step_of(here, rule.handle, size, limit)
+    bound = step.results["bound_word"]
+    if bound in ("band", "test"):
+        return replace(card, step=step, correction=_leave(here, step), leave=True)
+    if step.results["step_moved"] == 0:
+        words = f"Nothing more can be moved there: {limit.words}" if limit else "Nothing needs to be moved"
+        return replace(card, step=step, correction=words)
+    look = rule.handle.look(here)
+    said = [_share(size, step, rule.handle), f"Cut to what can be done: {limit.words}" if bound and limit else ""]
+    said += [_looking(look), rule.handle.also(here, step)]
+    return replace(
+        card,
+        correction=rule.say(step, here),
+        step=step,
+        look=look if isinstance(look, Figure) else None,
+        carrying=tuple(words for words in said if words),
+    )
+
+
+def first_step_of(here: Here, handle: Handle, size: Figure, limit: Most | None) -> Figure:
+    """Return the first step of a correction as a figure: the change, or the setting it comes to."""
+    present = handle.present(here) if handle.present is not None else None
+    full = size.as_datum()
+    if present is not None:
+        full = Datum(size.value - present.value, Origin("computed", f"{size.label} in full less the present"), size)
+    tag, now = here.tag, here.now
+    data = {
+        "value_read": now,
+        "target_read": here.wanted,
+        "full_correction_moved": full,
+        "test_sd_read": Datum(tag.uncertainty, Origin("set", f"standard uncertainty of {tag.name.lower()}")),
+        "process_sd_read": Datum(tag.noise, Origin("set", "what it varies by from test to test")),
+        "results_count": Datum(here.results_count, Origin("set", "results a correction goes by, of this tag")),
+    }
+    if tag.mean_of > 1 and tag.band is not None:
+        limits = here.facts.set_origin("limits")
+        data["control_low_read"] = Datum(tag.band.control[0], limits)
+        data["control_high_read"] = Datum(tag.band.control[1], limits)
+    if limit is not None:
+        data["cap_moved"] = Datum(max(0.0, limit.size), Origin("computed", limit.words))
+    if present is not None:
+        data["present_moved"] = present
+    if handle.gain_frac is not None:
+        data["gain0_frac"] = Datum(handle.gain_frac, Origin("set", "share of this row's first step"))
+    return figure(
+        "first_step",
+        f"{size.label}, first step",
+        data,
+        result="setting_moved" if present is not None else "step_moved",
+        decimals=size.decimals,
+        unit=size.unit,
+    )
+
+
+def _leave(here: Here, step: Figure) -> str:
+    """Say that it is to be left, and why."""
+    tag, now, wanted = here.tag, here.now, here.wanted
+    value = f"{now.value:.{tag.decimals}f}"
+    if here.results_count > 1:
+        value = f"the mean of the last {here.results_count}, {value},"
+    if step.results["bound_word"] == "band":
+        return f"Leave it: {value} is in its band"
+    reach = 2 * step.results["uncertainty_read"]
+    off = f"{abs(now.value - wanted.value):.{tag.decimals}f} {tag.unit}".strip()
+    return f"Leave it: {value} is {off} from target, and the test alone can be {reach:.{tag.decimals}f} off"
+
+
+def _share(size: Figure, step: Figure, handle: Handle) -> str:
+    """Say how much of the whole the first step is."""
+    full = step.data["full_correction_moved"].value
+    share = step.results["step_moved"] / full if full else 1.0
+    if share > 0.995:
+        return ""
+    whole = f"{size.text} {size.unit}".strip()
+    what = f"{100 * share:.0f} % of the change"
+    return f"First {what}; in full {'it would be ' if handle.present is not None else ''}{whole}"
+
+
+def _looking(look: Figure | str) -> str:
+    """Say when to look again."""
+    if isinstance(look, str):
+        return f"Look again {look}"
+    first, settled = look.results["first_min"], look.results["settled_min"]
+    if settled - first < 1:
+        return f"Look again in {first:.0f} min; then half of it shows, or another cause is at work"
+    return f"Look again in {first:.0f} min, when half of it shows; settled in {settled:.0f} min"

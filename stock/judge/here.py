@@ -16,6 +16,7 @@ from stock.primitives import Source, Unit
 from stock.tag import Tag
 
 if TYPE_CHECKING:
+    from stock.line.balance import LineResult, Load
     from stock.line.definition import Definition, StreamDef
 
 U = TypeVar("U", bound=Unit)
@@ -39,6 +40,13 @@ class Facts(Protocol):
 
     def thickness(self, stream_id: str) -> Datum:
         """Return the consistency of a stream in the balance, %."""
+
+    def recent(self, tag_id: str, count: int) -> list[float]:
+        """Return the last results of a tag, the newest last, as many as there are up to a count."""
+
+    @property
+    def result(self) -> "LineResult":
+        """The balance of the line at its order."""
 
     def series(self, name: str) -> Datum:
         """Return a list the line keeps, such as the counts of past shifts; LookupError where none is kept."""
@@ -166,6 +174,18 @@ class Place:
         """Return the bone-dry flow of its stream, or of another."""
         return self.facts.flow(self.stream.id if stream_id is None else stream_id)
 
+    def room_up(self) -> "tuple[float, Load] | None":
+        """Return how much more the units before it can pass on, and which of them binds; None where none has a limit."""
+        before = {unit.id: unit for unit in self.line.graph.upstream(self.unit.id)}
+        names = {unit.name for unit in before.values()}
+        loads = [load for load in self.facts.result.loads if load.unit in names]
+        if not loads:
+            return None
+        load = min(loads, key=lambda one: one.capacity_bd_t_per_h / max(one.bd_t_per_h, 1e-9))
+        onward = self.line.graph.onward(self.unit.id)
+        drawn = self.facts.result.streams[onward.id].bd_t_per_h if onward is not None else load.bd_t_per_h
+        return drawn * (load.capacity_bd_t_per_h / max(load.bd_t_per_h, 1e-9) - 1), load
+
     def flow_in(self) -> Datum:
         """Return the bone-dry flow of the stock that comes in; LookupError where none does."""
         fed = self.line.graph.fed_by(self.unit.id)
@@ -207,10 +227,23 @@ class Here(Place):
         self.tag = tag
         self.side = side
 
+    @cached_property
+    def _run(self) -> list[float]:
+        """The results a correction goes by, the newest last."""
+        return self.facts.recent(self.tag.id, self.tag.mean_of) if self.tag.mean_of > 1 else []
+
+    @property
+    def results_count(self) -> int:
+        """How many results what it reads stands on."""
+        return max(1, len(self._run))
+
     @property
     def now(self) -> Datum:
-        """What the tag reads."""
-        return self.facts.reading(self.tag.id)
+        """What the tag reads; the mean of the last results where its corrections go by several."""
+        if self.results_count == 1:
+            return self.facts.reading(self.tag.id)
+        said = ", ".join(f"{value:.{self.tag.decimals}f}" for value in self._run)
+        return Datum(sum(self._run) / len(self._run), Origin("computed", f"mean of the last results: {said}"))
 
     @property
     def wanted(self) -> Datum:

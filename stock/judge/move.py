@@ -19,6 +19,7 @@ class FirstMove(NamedTuple):
     """A first step: its size, the share of the full correction, and what held it back."""
 
     step_moved: float
+    setting_moved: float
     gain_frac: float
     uncertainty_read: float
     bound_word: Bound
@@ -28,7 +29,8 @@ class FirstMove(NamedTuple):
     "uncertainty_read = sqrt(test_sd_read**2 / results_count + process_sd_read**2)\n"
     "leave it where the value is in its band, or abs(value_read - target_read) <= 2 * uncertainty_read\n"
     "gain_frac = gain0_frac * (1 - (uncertainty_read / (value_read - target_read))**2)\n"
-    "step_moved = gain_frac * full_correction_moved, cut to the cap and to the room of what is moved",
+    "step_moved = gain_frac * full_correction_moved, cut to the cap and to the room of what is moved\n"
+    "setting_moved = present_moved + step_moved",
     title="Size of a first move",
     station="judge",
     source="house rule; gains 0.5 for one result, 0.7 for the mean of two, 0.8 for more, to be fitted",
@@ -56,6 +58,7 @@ class FirstMove(NamedTuple):
     cap_moved=Arg("greatest step", 0),
     room_down_moved=Arg("how far down it can go", 0),
     room_up_moved=Arg("how far up it can go", 0),
+    present_moved=Arg("present setting of what is moved"),
     gain0_frac=Arg("share of the full correction, another than by the number of results", 0, 1, above=True),
     control_low_read=Arg("low end of its band"),
     control_high_read=Arg("high end of its band"),
@@ -71,6 +74,7 @@ def first_step(
     cap_moved: float | None = None,
     room_down_moved: float | None = None,
     room_up_moved: float | None = None,
+    present_moved: float = 0.0,
     gain0_frac: float | None = None,
     control_low_read: float | None = None,
     control_high_read: float | None = None,
@@ -83,9 +87,9 @@ def first_step(
             message = f"the low end of the band, {control_low_read:g}, lies over its high end, {control_high_read:g}"
             raise DomainError("E_ORDER", "control_low_read", message, f"{control_high_read:g} or less")
         if control_low_read <= value_read <= control_high_read:
-            return FirstMove(0.0, 0.0, uncertainty, "band")
+            return FirstMove(0.0, present_moved, 0.0, uncertainty, "band")
     if abs(error) <= TRUSTED_U * uncertainty or error == 0:
-        return FirstMove(0.0, 0.0, uncertainty, "test")
+        return FirstMove(0.0, present_moved, 0.0, uncertainty, "test")
     gain0 = GAIN.get(int(results_count), GAIN_OF_MORE) if gain0_frac is None else gain0_frac
     gain = gain0 * (1 - (uncertainty / error) ** 2)
     step, bound = gain * full_correction_moved, ""
@@ -93,7 +97,7 @@ def first_step(
     for name, most in (*rooms, ("room_down", room_down_moved if step < 0 else None)):
         if most is not None and abs(step) > most:
             step, bound = math.copysign(most, step), name
-    return FirstMove(step, gain, uncertainty, bound)  # type: ignore[arg-type]  # of the names above
+    return FirstMove(step, present_moved + step, gain, uncertainty, bound)  # type: ignore[arg-type]  # of the names above
 
 
 class LookAgain(NamedTuple):

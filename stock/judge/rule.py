@@ -4,10 +4,10 @@ A row goes by what is measured at what kind of part, never by an id: `reads` nam
 `at` the kinds it is known at. What else it needs it finds from where it stands (`Here`).
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
-from stock.figure import Figure
+from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
 
 
@@ -15,9 +15,46 @@ def _anywhere(here: Here) -> bool:
     return True
 
 
+def _unlimited(here: Here, size: Figure) -> Iterable["Most"]:
+    return ()
+
+
+def _nothing_else(here: Here, step: Figure) -> str:
+    return ""
+
+
+@dataclass(frozen=True, slots=True)
+class Most:
+    """The most a first step may be, in the unit of what is moved, and what says so."""
+
+    size: float
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Handle:
+    """How a correction is carried out, where the result of it can be looked at.
+
+    Its size is a change of what is moved, or, with `present`, the setting wanted instead of the
+    present one. `limits` are what a step may not pass; `look` says when to look again, as a figure
+    of `look_again` or in words; `also` what else moves with it. `gain_frac` stands in for the usual
+    share of a first step.
+    """
+
+    look: Callable[[Here], "Figure | str"]
+    present: Callable[[Here], Datum] | None = None
+    limits: Callable[[Here, Figure], Iterable[Most]] = _unlimited
+    also: Callable[[Here, Figure], str] = _nothing_else
+    gain_frac: float | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One row of a decision table. `say` turns the sized figure, and where it stands, into an instruction."""
+    """One row of a decision table. `say` turns the sized figure, and where it stands, into an instruction.
+
+    With a `handle` the figure said is the first step, or the setting it comes to; without one it is the
+    whole size: an amount that is worked out and not felt for, or what the trouble costs.
+    """
 
     id: str
     reads: str
@@ -28,6 +65,7 @@ class Rule:
     say: Callable[[Figure, Here], str]
     at: tuple[str, ...] = ()
     where: Callable[[Here], bool] = field(default=_anywhere)
+    handle: Handle | None = None
 
     def fits(self, here: Here) -> bool:
         """Whether the row is about what is measured there."""
@@ -43,3 +81,25 @@ def by_step(noun: str | Callable[[Here], str], unit: str) -> Callable[[Figure, H
         return f"{verb} {what} by {abs(size.value):.{size.decimals}f} {unit}"
 
     return say
+
+
+PIPE_MIN = 2.0  # valve, pipe and mixing
+TEST_MIN = 20.0  # sampling and a test at the bench
+
+
+def look_at(here: Here, *, plug_min: Datum | None = None, mixed_min: Datum | None = None) -> Figure:
+    """Return when a move shows in what is read there: pipe and test, then what the stock passes."""
+    live = here.tag.live
+    dead = PIPE_MIN + (0.0 if live else TEST_MIN)
+    words = "pipe and valve" if live else "pipe, valve, sampling and the test"
+    data = {"dead_min": Datum(dead, Origin("assumed", words))}
+    if plug_min is not None:
+        data["plug_min"] = plug_min
+    if mixed_min is not None:
+        data["mixed_each_min"] = Datum([mixed_min.value], mixed_min.origin, mixed_min.figure)
+    return figure("look_again", "look again", data, decimals=0)
+
+
+def look_soon(here: Here) -> Figure:
+    """Return when a move shows that nothing lies in the way of."""
+    return look_at(here)

@@ -1,8 +1,14 @@
 """What to do about a freeness off its band."""
 
+from collections.abc import Iterable
+
 from stock.figure import Figure, figure
 from stock.judge.here import Here
-from stock.judge.rule import Rule, by_step
+from stock.judge.quiet import Quiet
+from stock.judge.rule import Handle, Most, Rule, by_step, look_soon
+from stock.parts import Fitted
+
+CAP_FRAC = 0.20  # of the present net power, the most a first step moves it
 
 
 def _power(here: Here) -> Figure:
@@ -19,6 +25,23 @@ def _power(here: Here) -> Figure:
     )
 
 
+def _limits(here: Here, size: Figure) -> Iterable[Most]:
+    try:
+        net = here.reading("net_power").value
+    except LookupError:
+        return
+    yield Most(CAP_FRAC * net, f"a fifth of the {net:.0f} kW it takes")
+    slope, flow = getattr(here.unit, "slope", None), here.flow_in().value
+    if isinstance(slope, Fitted) and slope.holds is not None and flow > 0:
+        low, high = (flow * edge for edge in slope.holds)
+        room = high - net if size.value > 0 else net - low
+        yield Most(max(0.0, room), f"the slope is known from {slope.holds[0]:g} to {slope.holds[1]:g} kWh/BDt only")
+
+
+def _edge_load(here: Here, step: Figure) -> str:
+    return "Flow at constant power first: a tonne that gets less energy stays free. Watch the edge load and the plates' gap"
+
+
 ROWS: tuple[Rule, ...] = (
     Rule(
         "freeness",
@@ -29,5 +52,15 @@ ROWS: tuple[Rule, ...] = (
         _power,
         by_step(lambda here: here.unit.name[:1].lower() + here.unit.name[1:], "kW net"),
         at=("refiner", "beater"),
+        handle=Handle(look_soon, limits=_limits, also=_edge_load),
+    ),
+)
+
+QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "freeness",
+        ("low", "high"),
+        "It is made by its parts: correct the refiner whose own freeness is off, not the blend; the chest takes its time to mix.",
+        at=("blend_chest", "machine_chest", "chest"),
     ),
 )

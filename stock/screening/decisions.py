@@ -1,8 +1,13 @@
 """What to do about shives that come through."""
 
+from collections.abc import Iterable
+
 from stock.figure import Datum, Figure, figure
 from stock.judge.here import Here
-from stock.judge.rule import Rule
+from stock.judge.quiet import Quiet
+from stock.judge.rule import Handle, Most, Rule, look_soon
+
+STEP_POINTS = 3.0  # of mass reject rate, the most a first step moves it
 
 
 def _reject(here: Here) -> Figure:
@@ -24,6 +29,37 @@ def _reject(here: Here) -> Figure:
     )
 
 
+def _fibre_lost(here: Here) -> Figure:
+    """Bone-dry stock a day that leaves with the rejects more than is usual."""
+    data = {"feed_bd_t_per_h": here.flow_in(), "usual_pct": here.wanted, "now_pct": here.now}
+    return figure("fibre_lost", "stock lost more than usual", data, decimals=2)
+
+
+def _rate(here: Here) -> Datum:
+    """Reject rate as it is, as a fraction."""
+    rate = here.reading("reject_rate")
+    return Datum(rate.value / 100, rate.origin, rate.figure)
+
+
+def _limits(here: Here, size: Figure) -> Iterable[Most]:
+    yield Most(STEP_POINTS / 100, f"steps of {STEP_POINTS:g} points")
+    name = here.part.tag_of("reject_rate")
+    band = here.line.tag(name).band if name else None
+    if band is not None:
+        now = _rate(here).value
+        low, high = band.control[0] / 100, band.control[1] / 100
+        room = high - now if size.value > now else now - low
+        yield Most(max(0.0, room), f"the reject rate's own band is {100 * low:g} to {100 * high:g} %")
+
+
+def _basket_first(here: Here, step: Figure) -> str:
+    full = step.data["full_correction_moved"].value + step.data["present_moved"].value
+    words = "Fibre lost goes up with it; thickened rejects plug: watch their flow"
+    if full > 0.28:
+        return f"In full it would take {100 * full:.0f} %: look at the basket and at the cook before the valve. {words}"
+    return words if step.results["step_moved"] > 0 else ""
+
+
 ROWS: tuple[Rule, ...] = (
     Rule(
         "shives_high",
@@ -34,5 +70,42 @@ ROWS: tuple[Rule, ...] = (
         _reject,
         lambda size, here: f"Set the reject rate to {100 * size.value:.0f} % by mass",
         at=("screen",),
+        handle=Handle(look_soon, present=_rate, limits=_limits, also=_basket_first),
+    ),
+    Rule(
+        "shives_low",
+        "shives",
+        ("low",),
+        ("reject rate above need", "clean cook", "count too small to tell"),
+        "Count a second sheet: few shives are counted badly.",
+        _reject,
+        lambda size, here: f"Set the reject rate to {100 * size.value:.0f} % by mass: fibre is lost for nothing",
+        at=("screen",),
+        handle=Handle(look_soon, present=_rate, limits=_limits),
+    ),
+    Rule(
+        "yield_off",
+        "yield",
+        ("low",),
+        ("worn or plugged cones", "reject orifice worn", "feed too thick", "air"),
+        "Pressure difference, reject flow; cones by hand for heat and sound, guards on.",
+        _fibre_lost,
+        lambda size, here: f"Mend the cones stage by stage: {size.text} BDt/d goes out more than usual",
+        at=("cleaner",),
+    ),
+)
+
+QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "yield",
+        ("high",),
+        "More goes through than usual: rejects may be plugged and dirt passed on. Look at the reject flow and the dirt count before thinking it a gain.",
+        at=("cleaner",),
+    ),
+    Quiet(
+        "reject_rate",
+        ("low", "high"),
+        "It is a setting: bring it back into its band in steps of 3 points and watch shives and fibre loss; too low plugs, too high thins what is recovered.",
+        at=("screen", "cleaner"),
     ),
 )

@@ -1,8 +1,12 @@
 """What to do about a pulper batch off its consistency."""
 
+from collections.abc import Iterable
+
 from stock.figure import Figure, figure
 from stock.judge.here import Here
-from stock.judge.rule import Rule, by_step
+from stock.judge.rule import Handle, Most, Rule, by_step
+
+CAP_FRAC = 0.10  # of a batch's water, the most a step moves it
 
 
 def _water(here: Here) -> Figure:
@@ -12,6 +16,11 @@ def _water(here: Here) -> Figure:
         {"od_t": here.given("batch_odt"), "consistency_pct": here.now, "target_consistency_pct": here.wanted},
         decimals=1,
     )
+
+
+def _limits(here: Here, size: Figure) -> Iterable[Most]:
+    water = here.given("batch_odt").value * (100 / here.now.value - 1)
+    yield Most(CAP_FRAC * water, f"a tenth of the {water:.1f} t of water in a batch")
 
 
 ROWS: tuple[Rule, ...] = (
@@ -24,5 +33,6 @@ ROWS: tuple[Rule, ...] = (
         _water,
         by_step("water to the next batch", "t"),
         at=("pulper",),
+        handle=Handle(lambda here: "at the next batch, and leave one between two moves", limits=_limits),
     ),
 )

@@ -1,8 +1,14 @@
 """What to do about a wash off its band."""
 
-from stock.figure import Figure, figure
+from collections.abc import Iterable
+
+from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here, Place, given
-from stock.judge.rule import Rule
+from stock.judge.quiet import Quiet
+from stock.judge.rule import Handle, Most, Rule, look_at
+
+STEP_T_PER_ODT = 0.3  # of dilution factor, the most a first step moves it
+WASHER_MIN = 12.0  # mean time of liquor in a drum and its filtrate tank
 
 
 def shower(place: Place, wanted: Figure) -> Figure:
@@ -35,6 +41,32 @@ def _loss(here: Here) -> Figure:
     return shower(here, wanted)
 
 
+def _present(here: Here) -> Datum:
+    """Shower flow the washer is set for now."""
+    wash = getattr(here.unit, "wash", None)
+    data = {
+        "production_bd_t_per_h": here.flow(),
+        "dilution_factor_t_per_odt": given(here.facts, wash, "dilution_factor_t_per_odt", here.unit.name),
+        "discharge_consistency_pct": here.given("consistency_pct"),
+    }
+    return figure("shower_flow_l_per_min", "shower flow now", data, decimals=0).as_datum()
+
+
+def _by_factor(here: Here, size: Figure) -> Iterable[Most]:
+    step = STEP_T_PER_ODT * here.flow().value * 1000 / 60
+    yield Most(step, f"steps of {STEP_T_PER_ODT:g} t/BDt of dilution factor, {step:.0f} L/min here")
+
+
+def _look(here: Here) -> Figure:
+    return look_at(here, mixed_min=Datum(WASHER_MIN, Origin("assumed", "liquor in a drum and its filtrate tank")))
+
+
+def _evaporators(here: Here, step: Figure) -> str:
+    water = step.results["step_moved"] * 60 / 1000
+    more, mind = ("more", "do they take it?") if water > 0 else ("less", "watch the loss, and foam")
+    return f"The evaporators get {abs(water):.1f} m³/h {more}; {mind}"
+
+
 ROWS: tuple[Rule, ...] = (
     Rule(
         "wash_loss_high",
@@ -43,7 +75,30 @@ ROWS: tuple[Rule, ...] = (
         ("dilution factor low after a rate rise", "plugged showers", "air in the mat"),
         "Shower flow and curtain; three pads across the face.",
         _loss,
-        lambda size, here: f"Set the shower to {size.text} L/min, in steps of 0.3 t/BDt",
+        lambda size, here: f"Set the shower to {size.text} L/min",
+        at=("washer",),
+        handle=Handle(_look, present=_present, limits=_by_factor, also=_evaporators),
+    ),
+    Rule(
+        "wash_loss_low",
+        "loss",
+        ("low",),
+        ("dilution factor above need after a rate cut", "sample washed out", "feed weaker than usual"),
+        "Extract again before water is taken off; solids to the evaporators.",
+        _loss,
+        lambda size, here: (
+            f"Set the shower to {size.text} L/min: it washes better than it needs, at the evaporators' cost"
+        ),
+        at=("washer",),
+        handle=Handle(_look, present=_present, limits=_by_factor, also=_evaporators),
+    ),
+)
+
+QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "freeness",
+        ("high",),
+        "Freer than usual: fewer fines or pith, or undercooked; nothing to move at the washers. Look at kappa and at shives after the screens.",
         at=("washer",),
     ),
 )

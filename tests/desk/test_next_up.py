@@ -52,7 +52,7 @@ class Rail(DeskCase):
         self.enter("cane_brightness", 81.9)
         found = next(item for item in self.items() if item.what == "Cane brightness")
         self.assertEqual((found.clock, found.level, found.station), ("now", "act", "bleach"))
-        self.assertRegex(found.size, r"81\.9 % ISO\. Add 1\.\d kg/BDt peroxide\.")
+        self.assertRegex(found.size, r"81\.9 % ISO\. Add 2\.4 kg/BDt peroxide\.")
 
     def test_outside_with_nothing_to_move_is_not_pressed_on_anybody(self):
         self.enter("wood_brightness", 83.4)

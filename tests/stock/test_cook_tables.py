@@ -43,6 +43,7 @@ class TablesFire(TestCase):
             "parted": self.case(apart_c=6.4),
             "gas_left": self.case(over_kpa=over),
             "charge_short": self.case(known=facts(at_min=110), sampled_residual=datum(4.9)),
+            "spent_late": self.case(known=facts(at_min=165), sampled_residual=datum(3.1)),
             "high_and_spent": self.case(kappa=datum(21.0), residual=datum(4.0)),
             "high_and_rich": self.case(kappa=datum(21.0), residual=datum(13.0)),
             "high": self.case(kappa=datum(21.0), residual=datum(8.0)),
@@ -81,11 +82,27 @@ class TablesFire(TestCase):
         self.assertAlmostEqual(cases["charge_short"].size.value, 10 * 15.8 * 0.1 * (8.5 - 4.9) * 4.0 / 105)
         self.assertAlmostEqual(cases["acid_slow"].size.value, 3.8 / 3.0)
 
-    def test_a_kappa_too_high_aims_the_next_lower(self):
+    def test_one_cook_by_itself_moves_nothing_and_the_last_ones_together_say_what(self):
         found = next(card for card in advise_cook(self.case(kappa=datum(21.0), residual=datum(8.0))))
-        self.assertGreater(found.size.value, follow(facts()).aim.value)
+        self.assertAlmostEqual(found.size.value, follow(facts()).aim.value)
+        self.assertIn("One cook by itself moves nothing", found.correction)
+        together = given_figure("H at the blow, first step", 905.0, "H", SEEN)
+        known = {"kappa": datum(21.0), "residual": datum(8.0)}
+        asked = self.case(**known, next_size=together, next_words="Blow the next at H 905")
+        card = next(card for card in advise_cook(asked))
+        self.assertEqual(card.size, together)
+        self.assertIn("by the last ones together: blow the next at H 905", card.correction)
         spent = replace(facts(), charge=datum(16.4))
         self.assertTrue(advise_cook(CookCase(spent, follow(spent), kappa=datum(21.0), residual=datum(8.0))))
+
+    def test_liquor_is_never_added_at_temperature(self):
+        late = self.case(known=facts(at_min=165), sampled_residual=datum(3.1))
+        card = next(card for card in advise_cook(late) if card.rule == "spent_late")
+        self.assertIn("Add none: it would meet 16", card.correction)
+        self.assertIn("lignin goes back on the fibre", card.correction)
+        self.assertNotIn("charge_short", [one.rule for one in advise_cook(late)])
+        early = self.case(known=facts(at_min=110), sampled_residual=datum(3.1))
+        self.assertEqual([one.rule for one in advise_cook(early)], ["charge_short"])
 
 
 class Definitions(TestCase):

@@ -16,6 +16,13 @@ class FirstStep(TestCase):
     def step(self, **changes):
         return first_step(**{**DULL, "process_sd_read": 0.3, **changes})
 
+    def what(self, **changes):
+        found = self.step(**changes)
+        return found.step_moved, found.bound_word
+
+    def test_a_setting_is_the_present_one_and_the_step(self):
+        self.assertEqual(self.step(cap_moved=2.4, present_moved=12.0).setting_moved, 14.4)
+
     def test_one_result_earns_half_of_the_correction_less_what_its_error_takes(self):
         found = self.step()
         self.assertAlmostEqual(found.gain_frac, 0.5 * (1 - 0.13 / 1.6**2), 6)
@@ -28,14 +35,14 @@ class FirstStep(TestCase):
         self.assertLess(gains[-1], 0.8)
 
     def test_what_it_cannot_do_is_cut_and_named(self):
-        self.assertEqual(self.step(cap_moved=2.4)[::3], (2.4, "cap"))
-        self.assertEqual(self.step(cap_moved=2.4, room_up_moved=1.0)[::3], (1.0, "room_up"))
+        self.assertEqual(self.what(cap_moved=2.4), (2.4, "cap"))
+        self.assertEqual(self.what(cap_moved=2.4, room_up_moved=1.0), (1.0, "room_up"))
         self.assertEqual(self.step(room_down_moved=1.0).bound_word, "")
-        down = self.step(value_read=85.1, full_correction_moved=-5.74, room_down_moved=0)
-        self.assertEqual(down[::3], (0.0, "room_down"))
+        down = self.what(value_read=85.1, full_correction_moved=-5.74, room_down_moved=0)
+        self.assertEqual(down, (0.0, "room_down"))
 
     def test_inside_the_band_or_the_test_s_error_it_is_left(self):
-        self.assertEqual(self.step(value_read=83.0)[::3], (0.0, "test"))
+        self.assertEqual(self.what(value_read=83.0), (0.0, "test"))
         self.assertEqual(self.step(control_low_read=81, control_high_read=84).bound_word, "band")
         self.assertEqual(first_step(**{**DULL, "value_read": 83.5, "test_sd_read": 0.0}).bound_word, "test")
 

@@ -3,19 +3,23 @@
 from dataclasses import dataclass, replace
 from typing import Final
 
+import numpy as np
+
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.stations.cook.board import room_for
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of
+from desk.stations.cook.learn import past_cooks
 from desk.stations.cook.models import Result
 from desk.stations.cook.news import Done
 from stock.cooking.case import CookAdvice, CookCase, advise_cook
 from stock.cooking.facts import CookFacts
+from stock.cooking.recipe import Recipe
 from stock.cooking.steer import Decision, Surroundings, decide
 from stock.cooking.sulphite import so2_pressure
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin, figure
+from stock.figure import Datum, Figure, Origin, figure, given
 
 THE_PLANT: Final = "the plant"
 
@@ -43,8 +47,26 @@ def _decision(house: House, followed: Followed) -> Decision:
         so2_bar=gas.partial.value if gas.partial else None,
         normal_so2_bar=gas.normal_bar,
         penetrated_min=gas.penetrated.value if gas.penetrated else None,
+        usual_miss=usual_miss(house.state, facts.recipe, facts.relation.version),
     )
     return decide(facts, followed.state, house.second(followed), around)
+
+
+MISS_COOKS: Final = 40
+LEAST_MISSES: Final = 8
+LEAST_MISS: Final = 0.3
+
+
+def usual_miss(state: State, recipe: Recipe, version: int) -> Figure | None:
+    """Return by how much the last cooks came off their forecast of a relation, where that is no chance."""
+    errors = [one.error for one in past_cooks(state, recipe) if one.version == version and not one.flag][:MISS_COOKS]
+    if len(errors) < LEAST_MISSES:
+        return None
+    mean, sd = float(np.mean(errors)), float(np.std(errors, ddof=1))
+    if abs(mean) < LEAST_MISS or abs(mean) <= 2 * sd / len(errors) ** 0.5:
+        return None
+    words = f"kappa found less forecast, mean of {len(errors)} cooks by relation {version}, spread {sd:.2f}"
+    return given(f"the last {len(errors)} cooks", mean, "", Origin("computed", words))
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +115,7 @@ def case_of(house: House, cook: Cook, followed: Followed, result: Result | None)
         else None
     )
     gas = _gas_of(facts)
+    card = next((one for one in house.state.advice if one.tag.id == facts.recipe.kappa_tag), None)
     waits = blow is not None and by_hand is not None and house.step(cook, "empty") is None
     return CookCase(
         facts=facts,
@@ -108,6 +131,8 @@ def case_of(house: House, cook: Cook, followed: Followed, result: Result | None)
         if result and found and result.residual_kg_per_m3_as_naoh is not None
         else None,
         rejects=Datum(result.rejects_pct, found) if result and found and result.rejects_pct is not None else None,
+        next_size=card.step if card is not None else None,
+        next_words=card.correction if card is not None else "",
         blown_min_ago=(house.state.now - blow.at).total_seconds() / 60 if waits and blow else None,
     )
 

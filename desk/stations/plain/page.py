@@ -1,7 +1,6 @@
 """A station: the state sentence, now, set, log, cautions. One shape for all of them."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
@@ -11,13 +10,12 @@ from desk.floor.models import Record
 from desk.floor.state import State
 from desk.floor.station import station_for, stations
 from desk.frame.alike import alike, new_key
+from desk.frame.cards import size_of
 from desk.frame.page import named, on_line
 from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import Stood, attempt, stand
 from desk.frame.words import lower_first
 from desk.stations.plain.panels import PROCESS_PANELS
-from stock.figure import Figure
-from stock.judge.advice import Advice
 from stock.tag import Tag
 
 
@@ -49,7 +47,8 @@ def station_context(state: State, station_id: str, chosen: str = "") -> dict[str
         "station": state.line.station(station_id),
         "readings": readings,
         "missing": [tag for tag in tags if tag.id not in state.readings],
-        "advice": [(card, keyed(card)) for card in advice],
+        "advice": [(card, size_of(card)) for card in advice],
+        "quiet": state.quiet_for(tags),
         "drifting": [state.drifting[tag.id] for tag in tags if tag.id in state.drifting],
         "sentence": station_sentence(state, station_id, tags),
         "panels": panels,
@@ -74,11 +73,6 @@ def _chosen(state: State, panels: Sequence[Stood], chosen: str) -> Stood:
         (one for one in panels if one.id == chosen),
         next((one for one in panels if one.place.part.id in off), panels[0]),
     )
-
-
-def keyed(card: Advice) -> Figure:
-    """Return the size of an advice card with the key its working is found by."""
-    return replace(card.size, key=f"advice:{card.tag.id}")
 
 
 def _trend_tag(state: State, tags: list[Tag]) -> Tag | None:

@@ -6,6 +6,7 @@ from typing import Final
 from django.http import Http404, HttpRequest, HttpResponse
 
 from desk.floor.state import State
+from desk.frame.cards import size_of
 from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import attempt, stand
@@ -42,7 +43,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
             tags,
         ),
         "readings": [state.readings[tag.id] for tag in tags if tag.id in state.readings],
-        "advice": [(card, card.size) for card in state.advice_for(tags)],
+        "advice": [(card, size_of(card)) for card in state.advice_for(tags)],
         "flows": [state.flow_figure(stream, label) for stream, label in streams],
         "balance": balance(state, streams),
         "panels": [attempt(one, {}) for one in stand(state, YARD_PANELS, parts)],

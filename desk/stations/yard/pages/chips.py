@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
+from desk.frame.cards import size_of
 from desk.frame.fields import ChoiceField, NumberField, WholeField, WhyField, WordsField, read_form
 from desk.frame.forms import key_of
 from desk.frame.page import on_line, signed_in
@@ -84,7 +85,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) 
             tags,
         ),
         "readings": readings,
-        "advice": [(card, card.size) for card in state.advice_for(tags)],
+        "advice": [(card, size_of(card)) for card in state.advice_for(tags)],
         "sources": [(name, label, name == source) for name, label in listed],
         "newest": newest,
         "newest_masses": list(zip(CLASS_LABELS, CLASSES, newest.masses_g, strict=True)) if newest else [],
