@@ -24,6 +24,7 @@ from stock.tag import Tag
 
 MOST_PAIRS: Final = 12
 PAIRS_BACK: Final = timedelta(days=7)
+SLOPE_TELLS: Final = 0.5  # a slope known less well than over this width is not shown
 MINUTE_S: Final = 60  # the instrument is averaged over this long before and after the sample
 MOST_TRIM_OF_SPAN: Final = 0.25  # of what the instrument can plausibly read: more is no trim but a fault
 
@@ -102,6 +103,14 @@ class Witness:
     def speaks(self) -> bool:
         """Whether what the instrument reads is to be taken otherwise than it stands."""
         return self.decision in ("offset", "span", "investigate")
+
+    @property
+    def slope_known(self) -> bool:
+        """Whether the instrument moved enough over the pairs for its slope to mean anything."""
+        if self.check is None or self.check.results["slope_ratio"] is None:
+            return False
+        width = self.check.results["slope_high_ratio"] - self.check.results["slope_low_ratio"]
+        return bool(width <= SLOPE_TELLS)
 
     def stands_for(self, read: Datum) -> Figure | None:
         """Return what a reading stands for by the evidence; None where it stands as it is, or for nothing."""

@@ -21,7 +21,7 @@ from desk.people.roles import RECORD
 
 WIDTH: Final = 460.0
 HEIGHT: Final = 150.0
-EDGE: Final = 46.0
+EDGE: Final = 58.0
 
 
 def _witness(state: State, tag_id: str) -> Witness:

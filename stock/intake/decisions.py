@@ -225,19 +225,16 @@ def _say_pile(size: Figure, here: Here) -> str:
     """Grade what to do by how hot it is."""
     at_c, name = here.now.value, here.name[:1].lower() + here.name[1:]
     if at_c >= PILE_EMERGENCY_C:
-        return (
-            f"Emergency at {name}: call the fire brigade, clear and close it, no digging, nothing into bin or silo;"
-            " carbon monoxide and a thermal camera from outside"
-        )
+        return f"Emergency at {name}: call the fire brigade, clear and close it, no digging, nothing into bin or silo"
     if at_c >= PILE_STOP_C:
-        return (
-            f"Stop at {name}: nothing laid on it or drawn from it; call the shift lead and fire duty; carbon monoxide"
-            " and a thermal check before anybody goes near"
-        )
-    return (
-        f"Watch {name}: probe every four hours, lay nothing more on it, take the hot part first in its usual share:"
-        f" it loses {100 * size.value:.1f} % a month. Fire duty stands by, never dig alone"
-    )
+        return f"Stop at {name}: lay nothing on it, draw nothing from it; call the shift lead and fire duty"
+    return f"Watch {name}: probe every four hours, lay nothing more on it, take the hot part first in its usual share"
+
+
+def _mind_pile(here: Here, size: Figure) -> str:
+    if here.now.value >= PILE_STOP_C:
+        return "Carbon monoxide and a thermal camera from outside, before anybody goes near"
+    return f"It loses {100 * size.value:.1f} % a month so. Fire duty stands by; never dig alone"
 
 
 def _pile_loss(here: Here) -> Figure:
@@ -344,6 +341,7 @@ WOOD_ROWS: tuple[Rule, ...] = (
         _pile_loss,
         _say_pile,
         at=("pile:chips", "pile:logs"),
+        mind=_mind_pile,
     ),
     Rule(
         "trips_run",

@@ -67,7 +67,8 @@ def _card(rule: Rule, here: Here, verdict: Verdict) -> Advice:
     size = rule.size(here)
     card = Advice(rule.id, here.tag, verdict, rule.causes, rule.check, "", size)
     if rule.handle is None:
-        return replace(card, correction=rule.say(size, here))
+        mind = rule.mind(here, size)
+        return replace(card, correction=rule.say(size, here), carrying=(mind,) if mind else ())
     limit = min(rule.handle.limits(here, size), key=lambda most: most.size, default=None)
     step = first_step_of(here, rule.handle, size, limit)
     bound = step.results["bound_word"]
@@ -78,7 +79,7 @@ def _card(rule: Rule, here: Here, verdict: Verdict) -> Advice:
         return replace(card, step=step, correction=words)
     look = rule.handle.look(here)
     said = [_share(size, step, rule.handle), f"Cut to what can be done: {limit.words}" if bound and limit else ""]
-    said += [_looking(look), rule.handle.also(here, step)]
+    said += [_looking(look), rule.handle.also(here, step), rule.mind(here, step)]
     return replace(
         card,
         correction=rule.say(step, here),
@@ -153,5 +154,13 @@ def _looking(look: Figure | str) -> str:
         return f"Look again {look}"
     first, settled = look.results["first_min"], look.results["settled_min"]
     if settled - first < 1:
-        return f"Look again in {first:.0f} min; then half of it shows, or another cause is at work"
-    return f"Look again in {first:.0f} min, when half of it shows; settled in {settled:.0f} min"
+        return f"Look again in {_span(first)}; then half of it shows, or another cause is at work"
+    return f"Look again in {_span(first)}, when half of it shows; settled in {_span(settled)}"
+
+
+def _span(minutes: float) -> str:
+    """Write a time to wait: to five minutes where it is hours."""
+    if minutes < 90:
+        return f"{minutes:.0f} min"
+    rounded = 5 * round(minutes / 5)
+    return f"{rounded // 60} h {rounded % 60} min" if rounded % 60 else f"{rounded // 60} h"

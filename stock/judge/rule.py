@@ -53,7 +53,8 @@ class Rule:
     """One row of a decision table. `say` turns the sized figure, and where it stands, into an instruction.
 
     With a `handle` the figure said is the first step, or the setting it comes to; without one it is the
-    whole size: an amount that is worked out and not felt for, or what the trouble costs.
+    whole size: an amount that is worked out and not felt for, or what the trouble costs. `mind` says what
+    else to mind while it is done.
     """
 
     id: str
@@ -66,6 +67,7 @@ class Rule:
     at: tuple[str, ...] = ()
     where: Callable[[Here], bool] = field(default=_anywhere)
     handle: Handle | None = None
+    mind: Callable[[Here, Figure], str] = _nothing_else
 
     def fits(self, here: Here) -> bool:
         """Whether the row is about what is measured there."""
