@@ -31,6 +31,9 @@ from tests.desk.cook_house import CHIPS, WHITE, HouseCase, white
 from tests.line import hallin_reach
 
 
+SURE = {"sure": "1190", "text": "as it was pumped"}
+
+
 class FromChargeToResult(HouseCase):
     def test_a_cook_is_planned_charged_heated_blown_and_learned_from(self):
         self.assertEqual(next_number(self.state(), hallin_reach().cook.main), 1190)
@@ -103,9 +106,8 @@ class FromChargeToResult(HouseCase):
 
     def test_a_short_charge_offers_liquor_while_heating(self):
         self.plan()
-        for kind, minutes, amounts in (("chips", 0, CHIPS), ("liquor", 8, white(24.6))):
-            self.hold_clock(minutes)
-            self.log(kind, minutes, amounts)
+        self.log("chips", 0, CHIPS)
+        self.log("liquor", 8, white(24.6), **SURE)
         self.heat_it(until=60)
         followed = house_of(self.state(60)).follow(Cook.objects.get(number=1190))
         liquor = next(one for one in followed.state.corrections if one.kind == "liquor")
@@ -117,7 +119,7 @@ class FromChargeToResult(HouseCase):
     def test_a_charge_that_cannot_reach_its_target_is_said_and_breaks_no_page(self):
         self.plan()
         self.log("chips", 0, CHIPS)
-        self.log("liquor", 8, white(14.0, 100.0))
+        self.log("liquor", 8, white(14.0, 100.0), **SURE)
         self.log("fill", 12, Amounts(fill_m3=24.0))
         self.heat_it(until=120)
         self.sign_in("cook")
@@ -131,7 +133,7 @@ class FromChargeToResult(HouseCase):
     def test_a_cook_that_cannot_be_followed_says_why(self):
         self.plan()
         self.log("chips", 0, CHIPS)
-        self.log("liquor", 8, white(14.0, 100.0))
+        self.log("liquor", 8, white(14.0, 100.0), **SURE)
         self.sign_in("cook")
         page = self.client.get("/live/cook/1190/")
         self.assertContains(page, "cannot be followed: liquor to wood is 1.95374 m³/BDt, outside 2 to 10")
@@ -175,7 +177,7 @@ class Refused(HouseCase):
         self.log("chips", 0, CHIPS)
         self.hold_clock(4)
         self.refused(DomainError, "digester 2 is full", lambda: self.log("liquor", 4, white(75.0)))
-        self.log("liquor", 4, white(40.0))
+        self.log("liquor", 4, white(40.0), **SURE)
         self.hold_clock(8)
         self.refused(DomainError, "digester 2 is full", lambda: self.log("fill", 8, Amounts(fill_m3=30.0)))
 

@@ -106,3 +106,50 @@ class Doubtful(HouseCase):
         self.back("fill", 17, why="the pump was off")
         again = self.back("liquor", 17)
         self.assertEqual(Step.objects.filter(number=1190, superseded_by=None, kind="note").count(), 3, again)
+
+
+class ShortChips(HouseCase):
+    """Chips short of the plan get their own liquor; a charge far from the plan is asked about."""
+
+    SHORT = Amounts(green_t=27.5, moisture_pct=48.2)
+
+    def test_the_liquor_offered_goes_by_the_chips_that_went_in(self):
+        self.plan()
+        self.log("chips", 0, self.SHORT)
+        self.hold_clock(4)
+        self.sign_in("cook")
+        page = self.client.get("/live/cook/1190/").content.decode()
+        strength = house_of(self.state(4)).news.charges[1190].given["strength_kg_per_m3_as_naoh"]
+        wood = 27.5 * (1 - 0.482)
+        self.assertIn(f'value="{10 * wood * 17.4 / strength:.4g}"', page)
+        self.assertIn(f"{wood:.2f} BDt of chips went in", page)
+
+    def test_the_liquor_of_the_whole_plan_on_short_chips_wants_the_number_and_a_reason(self):
+        self.plan()
+        self.log("chips", 0, self.SHORT)
+        before = Step.objects.count()
+        with self.assertRaisesRegex(ValidationError, r"that is 19\.\d % NaOH on wood, planned 17\.4"):
+            self.log("liquor", 8, Amounts(liquor_m3=26.4, strength_kg_per_m3_as_naoh=105.2, sulphidity_pct=26))
+        self.assertEqual(Step.objects.count(), before)
+
+    def test_the_refused_form_keeps_what_was_typed_and_asks_for_the_reason(self):
+        self.plan()
+        self.log("chips", 0, self.SHORT)
+        self.hold_clock(8)
+        self.sign_in("cook")
+        typed = {
+            "kind": "liquor", "liquor_m3": "26.4", "strength_kg_per_m3_as_naoh": "105.2", "sulphidity_pct": "26",
+            "minded": "on", "form_key": "x",
+        }  # fmt: skip
+        page = self.client.post("/live/cook/1190/step/", typed)
+        self.assertEqual(page.status_code, 422)
+        for words in ('value="26.4"', 'name="sure"', 'name="text"'):
+            self.assertIn(words, page.content.decode())
+        again = {**typed, "sure": "1190", "text": "pumped before the scale was read"}
+        self.assertEqual(self.client.post("/live/cook/1190/step/", again).status_code, 302)
+
+    def test_the_right_amount_is_asked_nothing(self):
+        self.plan()
+        self.log("chips", 0, self.SHORT)
+        step = self.log("liquor", 8, Amounts(liquor_m3=23.6, strength_kg_per_m3_as_naoh=105.2, sulphidity_pct=26))
+        self.assertEqual(step.kind, "liquor")

@@ -19,6 +19,7 @@ from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
 from desk.stations.cook.judgement import decision
 from desk.stations.cook.models import Forecast, Step
+from desk.stations.cook.resized import charge_doubts
 from stock.cooking.order import cannot, doubts
 from stock.cooking.sulphite import ATMOSPHERE_KPA, gas_over_steam
 from stock.errors import DomainError
@@ -93,7 +94,7 @@ def log_step(
     _refuse_disorder(cook, kind, at, before, new=new)
     refuse_amounts(recipe, digester, kind, amounts, before)
     if person is not None and not quiet and not new:
-        _refuse_doubtful(house, cook, kind, sure, text)
+        _refuse_doubtful(house, cook, kind, amounts, sure, text)
     row = Step(
         world=world,
         by=person,
@@ -178,24 +179,25 @@ def _refuse_disorder(cook: Cook, kind: str, at: datetime, before: Sequence[Step]
         raise DomainError("E_ORDER", "at", message, f"{clock.local(last):%H:%M} or later")
 
 
-def doubts_of(house: House, cook: Cook, kind: str) -> tuple[str, ...]:
-    """Return what speaks against a step of a cook now."""
+def doubts_of(house: House, cook: Cook, kind: str, amounts: Amounts | None = None) -> tuple[str, ...]:
+    """Return what speaks against a step of a cook now, and against its amounts where they are known."""
     followed = house.follow(cook)
+    against = charge_doubts(house, cook, kind, amounts)
     if followed is None:
-        return ()
-    against = doubts(kind, followed.facts, followed.state)
+        return against
+    against += doubts(kind, followed.facts, followed.state)
     judged = decision(house, followed) if kind == "blow" and followed.running else None
     if judged is not None:
         against += tuple(one.words for one in judged.reasons if one.holds)
     return against
 
 
-def _refuse_doubtful(house: House, cook: Cook, kind: str, sure: str, text: str) -> None:
+def _refuse_doubtful(house: House, cook: Cook, kind: str, amounts: Amounts, sure: str, text: str) -> None:
     """Refuse what cannot be as the cook stands; what only looks wrong wants its number typed and a reason."""
     followed = house.follow(cook)
     if followed is not None and (words := cannot(kind, followed.facts, followed.state)):
         raise DomainError("E_ORDER", "kind", f"cook {cook.number} {words}", "a cook that was heated")
-    if not (against := doubts_of(house, cook, kind)):
+    if not (against := doubts_of(house, cook, kind, amounts)):
         return
     words = "; ".join(against)
     if sure.strip() != str(cook.number):

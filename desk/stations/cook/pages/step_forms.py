@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
+from django.core.exceptions import ValidationError
 from django.http import HttpRequest
 
 from desk.floor.models import Cook
@@ -14,6 +15,7 @@ from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House
 from desk.stations.cook.news import Done
+from desk.stations.cook.resized import resized, said_of
 from desk.stations.cook.steps import MINDED, action_of, doubts_of
 from stock.cooking.order import COLD
 from stock.cooking.recipe import Recipe
@@ -34,6 +36,7 @@ class StepForm:
     sure: str = ""
     why: str = ""
     at: str = ""
+    sized: str = ""
 
 
 AGAIN: Final = {"sure": "sure", "why": "text", "at": "at"}  # what every step's form shows as it was typed
@@ -47,6 +50,8 @@ def step_forms(
     blown = "blow" in done or (followed is not None and not followed.running)
     planned = house.news.charges.get(cook.number)
     wanted = planned.planned if planned else {}
+    if (sheet := resized(house, cook)) is not None:
+        wanted = {**wanted, **{name: sheet.value(name) for name in ("liquor", "fill")}}
     given = planned.given if planned else {}
     by_hand = "chips" in done
     offered = []
@@ -81,9 +86,20 @@ def step_forms(
         label, button = _labels(recipe, cook, kind)
         shown = index == 0 or opened == kind
         typed_again = {name: str(typed.get(key, "")) for name, key in AGAIN.items()}
-        against = doubts_of(house, cook, kind)
+        against = doubts_of(house, cook, kind, _typed_amounts(request, recipe, kind) if opened == kind else None)
         found.append(
-            StepForm(kind, label, button, fields, caution_step if text else "", text, shown, against, **typed_again)
+            StepForm(
+                kind,
+                label,
+                button,
+                fields,
+                caution_step if text else "",
+                text,
+                shown,
+                against,
+                sized=said_of(house, cook) if kind == "liquor" and "liquor" not in done else "",
+                **typed_again,
+            )
         )
     return found
 
@@ -161,6 +177,14 @@ def gauge_form(
         "at": typed.get("at", ""),
         "has_pressure": digester.pressure is not None,
     }
+
+
+def _typed_amounts(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts | None:
+    """Return the amounts that were typed, None where they are none."""
+    try:
+        return amounts_of(request, recipe, kind)
+    except ValidationError:
+        return None
 
 
 def amounts_of(request: HttpRequest, recipe: Recipe, kind: str) -> Amounts:
