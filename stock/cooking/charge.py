@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
+from stock.cooking.alkali import charge_as_na2o
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS
@@ -103,6 +104,9 @@ def charge_sheet(recipe: Recipe, relation: Relation, data: Data) -> Sheet:
         },
     )
     warnings = [text for one in found.values() for text in one.warnings]
+    if not recipe.is_sulphite:
+        alkali = charge_as_na2o(charge_pct_naoh_on_wood=asked.value)
+        warnings += relation.beyond(found["aim"].value, alkali)
     return Sheet(found, tuple(dict.fromkeys(warnings)))
 
 

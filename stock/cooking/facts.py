@@ -59,7 +59,7 @@ class CookState:
     """Where a cook stands.
 
     `blow_min` is when relief is due, `arriving` the integral it is blown with, `trouble` why
-    its target cannot be met.
+    its target cannot be met, `beyond` what of it lies past what its relation was fitted on.
     """
 
     phase: Phase
@@ -78,6 +78,7 @@ class CookState:
     arriving: float
     corrections: tuple[Correction, ...] = ()
     trouble: str = ""
+    beyond: tuple[str, ...] = ()
 
     @property
     def kappa_half(self) -> float:

@@ -8,6 +8,7 @@ from typing import Final
 
 import numpy as np
 
+from stock.cooking.alkali import charge_as_na2o
 from stock.cooking.facts import LONGEST_HOLD_MIN, CookFacts, CookState, Kinetic, Phase
 from stock.cooking.kinetics import at_switch
 from stock.cooking.recipe import Recipe
@@ -37,6 +38,13 @@ def _aim(facts: CookFacts) -> tuple[Figure, str]:
     except DomainError as error:
         alkali = facts.recipe.alkali
         return target(replace(facts, charge=_set(facts.recipe, alkali.charge_pct_naoh_on_wood))), error.message
+
+
+def beyond(recipe: Recipe, relation: Relation, h_factor: float, charge_pct_naoh_on_wood: float) -> tuple[str, ...]:
+    """Return what of a cook lies past what its relation was fitted on; nothing of acid."""
+    if recipe.is_sulphite:
+        return ()
+    return relation.beyond(h_factor, charge_as_na2o(charge_pct_naoh_on_wood=charge_pct_naoh_on_wood))
 
 
 def _kappa(facts: CookFacts, arriving: Datum, aim: Figure) -> Figure:
@@ -87,6 +95,7 @@ def follow(facts: CookFacts) -> CookState:
         planned_end_min=planned_end,
         arriving=arriving.value,
         trouble=trouble,
+        beyond=beyond(facts.recipe, relation, aim.value, facts.charge.value),
     )
     if phase not in ("heating", "at temperature"):
         return state

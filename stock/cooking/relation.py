@@ -44,6 +44,10 @@ class Relation:
     sum_squares: float = 0.0
     low_x: float = 0.0
     high_x: float = 0.0
+    h_from: float = 0.0
+    h_to: float = 0.0
+    alkali_from_pct_na2o: float = 0.0
+    alkali_to_pct_na2o: float = 0.0
 
     @classmethod
     def of(cls, recipe: Recipe) -> Self:
@@ -121,13 +125,22 @@ class Relation:
             return np.full_like(place, 2 * self.spread_kappa)
         return half_band(place, self.spread_kappa, self.cooks, self.mean_x, self.sum_squares)
 
-    def knows(self, h_factor: float, alkali_pct_na2o: float) -> bool:
-        """Whether a cook lies within the range it was fitted to, or a tenth past it."""
-        if self.cooks < LEAST_COOKS:
-            return True
-        place = self.place(max(h_factor, 1.0), alkali_pct_na2o)
-        reach = 0.1 * (self.high_x - self.low_x)
-        return self.low_x - reach <= place <= self.high_x + reach
+    def beyond(self, h_factor: float, alkali_pct_na2o: float) -> tuple[str, ...]:
+        """Return what of a cook lies more than a tenth past what the relation was fitted on, each by itself."""
+        asked = (
+            ("H", h_factor, self.h_from, self.h_to, 0),
+            ("a charge of", alkali_pct_na2o, self.alkali_from_pct_na2o, self.alkali_to_pct_na2o, 1),
+        )
+        found = []
+        for name, value, low, high, decimals in asked:
+            reach = 0.1 * (high - low)
+            if self.cooks >= LEAST_COOKS and high > low and not low - reach <= value <= high + reach:
+                unit = " % Na2O" if decimals else ""
+                found.append(
+                    f"{name} {value:.{decimals}f}{unit} is beyond the {low:.{decimals}f} to {high:.{decimals}f}{unit}"
+                    f" relation {self.version} was fitted on: it guesses there"
+                )
+        return tuple(found)
 
 
 Cook = Mapping[str, float]
@@ -181,6 +194,10 @@ def fit_relation(recipe: Recipe, cooks: Sequence[Cook], version: int, words: str
         sum_squares=float(np.sum((x - x.mean()) ** 2)),
         low_x=float(x.min()),
         high_x=float(x.max()),
+        h_from=min(one["h_factor"] for one in table),
+        h_to=max(one["h_factor"] for one in table),
+        alkali_from_pct_na2o=min(one["effective_alkali_pct_na2o"] for one in table),
+        alkali_to_pct_na2o=max(one["effective_alkali_pct_na2o"] for one in table),
     )
 
 

@@ -139,6 +139,7 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
             f"kappa forecast {state.kappa.value:.1f} ± {state.kappa_half:.1f}, target {facts.kappa_target.value:g} ± {recipe.kappa_half:g}",
         )
     )
+    reasons += [Reason(False, words) for words in state.beyond]
     if second is not None and not second.deaf and abs(second.apart) > state.kappa_half:
         reasons.append(Reason(False, f"the kinetics say {second.kappa.value:.1f}"))
     if around.usual_miss is not None:

@@ -30,7 +30,6 @@ from tests.desk.base import NOW, plant
 from tests.desk.cook_house import CHIPS, WHITE, HouseCase, white
 from tests.line import hallin_reach
 
-
 SURE = {"sure": "1190", "text": "as it was pumped"}
 
 

@@ -244,14 +244,20 @@ class Learning(TestCase):
         relation = fit_relation(RECIPES["alder"], cooks(12), 2, "a test")
         middle = relation.band(datum(860.0), datum(13.5)).value
         self.assertGreater(relation.band(datum(1700.0), datum(14.6)).value, middle)
-        self.assertTrue(relation.knows(860.0, 13.5))
-        self.assertFalse(relation.knows(3000.0, 17.0))
+
+    def test_heat_and_charge_are_each_held_against_what_it_was_fitted_on(self):
+        relation = fit_relation(RECIPES["alder"], cooks(60), 2, "a test")
+        self.assertEqual(relation.beyond(860.0, 13.5), ())
+        longer, weaker = relation.beyond(1900.0, 13.5), relation.beyond(860.0, 11.0)
+        self.assertRegex(longer[0], r"H 1900 is beyond the \d+ to \d+ relation 2 was fitted on")
+        self.assertRegex(weaker[0], r"a charge of 11\.0 % Na2O is beyond")
+        self.assertEqual(len(relation.beyond(1900.0, 11.0)), 2)
 
     def test_a_default_says_so_and_bands_by_twice_its_spread(self):
         relation = Relation.of(RECIPES["alder"])
         self.assertEqual(relation.band(datum(860.0), datum(13.5)).value, 1.1)
         self.assertIn("default of Alder kraft", relation.origin.text)
-        self.assertTrue(relation.knows(5000.0, 20.0))
+        self.assertEqual(relation.beyond(5000.0, 20.0), ())
 
     def test_far_cooks_are_flagged_and_near_ones_left_alone(self):
         many = cooks(120)
