@@ -2,18 +2,22 @@
 
 import hashlib
 import json
+from collections.abc import Collection
 from datetime import datetime, timedelta
 from typing import Any
 
+from django.core.exceptions import ValidationError
 from django.utils import timezone
 
 from desk.floor import clock
-from desk.floor.keeping import keep, line_key
-from desk.floor.models import HandOver, Record, World
+from desk.floor.keeping import keep, line_key, sent_before
+from desk.floor.models import HandOver, OpenPoint, Receipt, Record, World
 from desk.floor.next_up import next_up
+from desk.floor.points import MUST_SAY, PLURAL, point_words, points_open
 from desk.floor.services import record_event, require
 from desk.floor.state import State
 from desk.floor.station import stations
+from desk.floor.totals import lost, totals
 from desk.mill.selectors import line_of
 from desk.people.clock import now as people_now
 from desk.people.limits import TOLD_EVERY, TooManyTriesError, note_right, note_wrong, refuse_haste
@@ -54,6 +58,7 @@ def compose(state: State) -> dict[str, Any]:
         "composed": f"{timezone.localtime(state.now):%d %b %Y %H:%M}",
         "sections": [
             {"title": "Safety first", "rows": _safety(state)},
+            *_points(state),
             {
                 "title": "On the machine",
                 "rows": [
@@ -68,6 +73,8 @@ def compose(state: State) -> dict[str, Any]:
                 "title": "Out of band",
                 "rows": [_off(reading, state.now) for reading in state.off] or ["Nothing is out of band."],
             },
+            {"title": "Made this shift", "rows": _made(state, start)},
+            {"title": "Time lost", "rows": [one.words for one in lost(state, start)] or ["No stop was logged."]},
             {"title": "Vessels", "rows": _vessels(state)},
             *({"title": title, "rows": rows} for station in stations() for title, rows in station.sheet(state)),
             {"title": "Coming up", "rows": [f"{item.clock} {item.what}. {item.size}" for item in next_up(state)]},
@@ -82,12 +89,42 @@ def compose(state: State) -> dict[str, Any]:
 
 def _safety(state: State) -> list[str]:
     troubled = [f"{one.tag.name} ({one.trouble})" for one in state.readings.values() if one.trouble]
-    rows = [
-        "Permits, isolations and gas tests: tell each other, from the permit board. The board rules, not this sheet."
-    ]
+    rows = ["The permit board rules, not this sheet: walk it together."]
     if troubled:
         rows.append(f"Signals not to be trusted: {', '.join(troubled)}.")
     return rows
+
+
+def _points(state: State) -> list[dict[str, Any]]:
+    """Return what is carried, by kind; the kinds that must be said also where none is open."""
+    found = points_open(state.world, state.now)
+    sections = []
+    for kind in OpenPoint.Kind:
+        rows = [point_words(one, state.now) for one in found if one.kind == kind]
+        if rows or kind in MUST_SAY:
+            sections.append({"title": PLURAL[kind], "rows": rows or ["None in the log."]})
+    return sections
+
+
+def _made(state: State, start: datetime) -> list[str]:
+    rows = [one.words for one in totals(state, start)]
+    rows += [words for one in stations() for words in one.made(state, start)]
+    return rows or ["Nothing that is measured here counts tonnes."]
+
+
+def missing_of(state: State, none: Collection[str]) -> list[str]:
+    """Return what keeps a sheet from being signed: kinds neither open nor said to be none, and what has expired."""
+    found = points_open(state.world, state.now)
+    said = {one.kind for one in found} | set(none)
+    missing = [f"{PLURAL[kind].lower()}: open ones, or that there is none" for kind in MUST_SAY if kind not in said]
+    missing += [
+        f"{one.get_kind_display().lower()} '{one.text}' expired {seen_text(one.until, state.now)}: close it or say it anew"
+        for one in found
+        if one.until is not None and one.until <= state.now
+    ]
+    wrong = [kind for kind in none if any(one.kind == kind for one in found)]
+    missing += [f"{PLURAL[kind].lower()}: ticked as none, and there is one open" for kind in wrong]
+    return missing
 
 
 def _off(reading: Any, now: datetime) -> str:
@@ -120,15 +157,70 @@ def new_digest(guard: str, at: datetime) -> str:
     return hashlib.sha256(f"{guard} {at.isoformat()}".encode()).hexdigest()[:32]
 
 
-def sign(world: World, person: Person, secret: str, *, form_key: str, address: str = "") -> HandOver:
+def sign(
+    world: World, person: Person, secret: str, *, none: Collection[str] = (), form_key: str, address: str = ""
+) -> HandOver:
     """Sign the sheet of the shift so far; it is frozen as composed now.
+
+    `none` are the kinds of open points the giver says there are none of.
 
     Raises
     ------
-    NotAllowedError, WrongSecretError
-        Nothing is kept.
+    NotAllowedError, ValidationError, WrongSecretError
+        Nothing is kept: a wrong role, a part that must be said and is not, a wrong secret.
     """
     require(person, SIGN)
+    if missing := missing_of(State(world, clock.now()), none):
+        raise ValidationError({"none": f"not signed, since it does not say: {'; '.join(missing)}"})
+    _prove(world, person, secret, address)
+    now = clock.now()
+
+    def tell(signed: HandOver) -> None:
+        record_event(
+            world, person, f"Hand-over signed by {person.short_name}", station="", at=now, form_key=line_key("h", signed),
+            kind=Record.Kind.SIGNED, subject=f"sheet {signed.pk}", action=SIGN, source=signed,
+        )  # fmt: skip
+
+    begun = clock.shift_of(now, line_of(world.version).shifts)[0]
+    sheet = compose(State(world, now))
+    sheet["none"] = [PLURAL[kind].lower() for kind in MUST_SAY if kind in none]
+    return keep(_frozen(world, person, sheet, begun, now, form_key), tell)
+
+
+def take_over(
+    sheet: HandOver, person: Person, secret: str, *, words: str = "", form_key: str, address: str = ""
+) -> Receipt:
+    """Sign that a hand-over was read and taken over, by another than who gave it.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError, WrongSecretError
+        Nothing is kept: a wrong role, the giver's own sheet, taken over already, a wrong secret.
+    """
+    require(person, SIGN)
+    if (sent := sent_before(Receipt, sheet.world, form_key)) is not None:
+        return sent
+    if person == sheet.signed_by:
+        raise ValidationError({"secret": "you gave it; the one who takes over signs that it was read"})
+    if (first := Receipt.objects.select_related("by").filter(handover=sheet).first()) is not None:
+        raise ValidationError({"secret": f"{first.by.short_name} took it over at {clock_text(first.at)} already"})
+    _prove(sheet.world, person, secret, address)
+    row = Receipt(
+        world=sheet.world, handover=sheet, by=person, at=clock.now(), words=words.strip()[:300], form_key=form_key
+    )
+
+    def tell(kept: Receipt) -> None:
+        said = f"Hand-over of {sheet.signed_by.short_name} read and taken over by {person.short_name}"
+        record_event(
+            sheet.world, person, f"{said}: {kept.words}" if kept.words else said, station="", at=kept.at,
+            form_key=line_key("t", kept), kind=Record.Kind.SIGNED, subject=f"sheet {sheet.pk}", action=SIGN, source=kept,
+        )  # fmt: skip
+
+    return keep(row, tell)
+
+
+def _prove(world: World, person: Person, secret: str, address: str) -> None:
+    """Refuse a secret that is not the person's own; count the wrong ones, and tell the log of many."""
     guard, tried_at = f"sign {person.username}", people_now()
     try:
         refuse_haste(guard, address, tried_at)
@@ -150,16 +242,6 @@ def sign(world: World, person: Person, secret: str, *, form_key: str, address: s
         message = "That is not your signing secret. Nothing was signed; the sheet is unchanged."
         raise WrongSecretError(message)
     note_right(guard, address)
-    now = clock.now()
-
-    def tell(signed: HandOver) -> None:
-        record_event(
-            world, person, f"Hand-over signed by {person.short_name}", station="", at=now, form_key=line_key("h", signed),
-            kind=Record.Kind.SIGNED, subject=f"sheet {signed.pk}", action=SIGN, source=signed,
-        )  # fmt: skip
-
-    begun = clock.shift_of(now, line_of(world.version).shifts)[0]
-    return keep(_frozen(world, person, compose(State(world, now)), begun, now, form_key), tell)
 
 
 def _frozen(

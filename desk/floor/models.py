@@ -232,3 +232,89 @@ class Kept(AppendOnly):
 
         abstract = True
         constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="%(class)s_form_once")]
+
+
+class OpenPoint(Kept):
+    """Something carried from shift to shift until it is closed: to watch, promised, a permit, a lock, a defect."""
+
+    class Kind(models.TextChoices):
+        """What sort of thing, in the order a giver says them."""
+
+        PERMIT = "permit", "Permit"
+        ISOLATION = "isolation", "Isolation"
+        GAS_TEST = "gas_test", "Gas test"
+        INTERLOCK = "interlock", "Interlock bypassed"
+        DEFECT = "defect", "Defect"
+        WATCH = "watch", "To watch"
+        PROMISED = "promised", "Promised"
+
+    kind = models.CharField(max_length=10, choices=Kind)
+    station = models.CharField(max_length=40, blank=True)
+    text = models.CharField(max_length=300)
+    owner = models.CharField(max_length=80, blank=True, help_text="who holds it, or mends it")
+    until = models.DateTimeField(null=True, blank=True, help_text="when it expires")
+    begun_at = models.DateTimeField(help_text="when it was first opened")
+    closed = models.BooleanField(default=False)
+
+    class Meta(Kept.Meta):
+        """Asked for by what is open."""
+
+        indexes = [models.Index(fields=["world", "-entered_at"], name="point_by_entry")]
+
+    def __str__(self) -> str:
+        """Kind and words."""
+        return f"{self.get_kind_display()}: {self.text}"
+
+    @property
+    def close_form(self) -> str:
+        """What the form that closes it is called."""
+        return f"close-{self.pk}"
+
+    @property
+    def renew_form(self) -> str:
+        """What the form that says it anew is called."""
+        return f"renew-{self.pk}"
+
+
+class Stop(Kept):
+    """A stop, or time lost: where, from when, until when, why."""
+
+    station = models.CharField(max_length=40)
+    from_at = models.DateTimeField()
+    to_at = models.DateTimeField(null=True, blank=True, help_text="none while it stands")
+    cause = models.CharField(max_length=200)
+    void = models.BooleanField(default=False, help_text="it was none after all")
+
+    class Meta(Kept.Meta):
+        """Asked for by shift."""
+
+        indexes = [models.Index(fields=["world", "-from_at"], name="stop_by_time")]
+
+    def __str__(self) -> str:
+        """Station and cause."""
+        return f"{self.station}: {self.cause}"
+
+    @property
+    def end_form(self) -> str:
+        """What the form that ends it is called."""
+        return f"stop-{self.pk}"
+
+
+class Receipt(AppendOnly):
+    """A hand-over read and taken over, by whom and when."""
+
+    world = models.ForeignKey(World, on_delete=models.PROTECT, related_name="+")
+    handover = models.OneToOneField(HandOver, on_delete=models.PROTECT, related_name="receipt")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    words = models.CharField(max_length=300, blank=True, help_text="what was asked or added")
+    form_key = models.CharField(max_length=60)
+
+    class Meta:
+        """A form makes one."""
+
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="receipt_form_once")]
+
+    def __str__(self) -> str:
+        """Who took over."""
+        return f"taken over by {self.by}"

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from django.utils import timezone
 
 from desk.floor.due import Folded, Item
+from desk.floor.points import points_open, waiting
 from desk.floor.state import State
 from desk.floor.station import stations
 from stock.errors import DomainError
@@ -18,6 +19,7 @@ AHEAD = timedelta(hours=8)
 SOON = timedelta(minutes=30)  # what has a clock and comes so soon goes before what is only off
 HURTS_SOON = timedelta(minutes=60)  # what can hurt goes before everything so long ahead
 SHOWN = 9
+HAND_OVER = "hand-over"  # the page an item belongs to, where it is no station
 FOLD_FROM = 3
 GRAVITY = {"act": 0, "outside": 1, "ok": 2}
 
@@ -31,7 +33,15 @@ def next_up(state: State) -> list[Item]:
 
 
 def _worked_out(state: State) -> list[Item]:
-    items = [*_off(state), *_witnesses(state), *_drifting(state), *_vessels(state), *_orders(state), *_samples(state)]
+    items = [
+        *_off(state),
+        *_witnesses(state),
+        *_drifting(state),
+        *_points(state),
+        *_vessels(state),
+        *_orders(state),
+        *_samples(state),
+    ]
     items += [item for station in stations() for item in station.due(state)]
     horizon = state.now + AHEAD
     return sorted((item for item in items if item.at <= horizon), key=lambda item: _place(item, state.now))
@@ -100,6 +110,22 @@ def _drifting(state: State) -> list[Item]:
     return [
         Item(state.now, one.tag.name, one.words, "ok", one.tag.station, now=True) for one in state.drifting.values()
     ]
+
+
+def _points(state: State) -> list[Item]:
+    """Return what is carried and expires, and the hand-over nobody has taken over."""
+    items = []
+    for one in points_open(state.world, state.now):
+        if one.until is None:
+            continue
+        gone = one.until <= state.now
+        what = f"{one.get_kind_display()} {'expired' if gone else 'expires'}"
+        words = f"{one.text}. Close it or say it anew."
+        items.append(Item(one.until, what, words, "act" if gone else "outside", HAND_OVER, now=gone, hurts=True))
+    if (sheet := waiting(state)) is not None:
+        words = f"Signed {timezone.localtime(sheet.signed_at):%H:%M} by {sheet.signed_by.short_name}; read it and sign."
+        items.append(Item(sheet.signed_at, "Take over the shift", words, "outside", HAND_OVER, now=True))
+    return items
 
 
 def _burns(state: State, tag: Tag) -> bool:

@@ -104,6 +104,7 @@ class Station:
     figures: "Mapping[str, Callable[[State, str], Figure]]" = field(default_factory=dict)
     readings: "Callable[[State], Iterable[Reading]]" = _nothing
     due: "Callable[[State], Iterable[Item]]" = _nothing
+    made: "Callable[[State, datetime], Iterable[str]]" = _nothing  # what it made since a moment, a line each
     sheet: "Callable[[State], Iterable[tuple[str, list[str]]]]" = _nothing
     series: "Callable[[State, str], Datum | None]" = _none
     places: "Callable[[State, str], Iterable[tuple[str, str, str]]]" = _nothing

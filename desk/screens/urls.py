@@ -4,7 +4,7 @@ from django.urls import URLPattern, include, path
 
 from desk.floor.station import Station, stations
 from desk.frame.page import frame, only_where
-from desk.screens import entry, files, gallery, handover, line, log, methods, order, views, witness
+from desk.screens import entry, files, gallery, handover, line, log, methods, order, shift, views, witness
 from desk.stations.plain import page as station
 
 
@@ -45,6 +45,11 @@ on_line = [
     path("log/<int:pk>/correct/", log.correct_entry, name="correct"),
     path("hand-over/", handover.page, name="handover"),
     path("hand-over/sign/", handover.sign_sheet, name="sign"),
+    path("hand-over/open/", shift.open_one, name="point_open"),
+    path("hand-over/points/<int:pk>/close/", shift.close_one, name="point_close"),
+    path("hand-over/stop/", shift.stop, name="stop"),
+    path("hand-over/stops/<int:pk>/end/", shift.end_stop, name="stop_end"),
+    path("hand-over/<int:pk>/take/", handover.take, name="handover_take"),
     path("hand-over/sheet.pdf", handover.draft_pdf, name="handover_draft"),
     path("hand-over/<int:pk>/", handover.kept, name="handover_kept"),
     path("hand-over/<int:pk>/sheet.pdf", handover.kept_pdf, name="handover_pdf"),

@@ -44,7 +44,7 @@ def _page(request: HttpRequest, state: State, witness: Witness, refused: str = "
         "reading": state.readings.get(witness.tag.id),
         "pairs": list(reversed(witness.pairs)),
         "drawn": _drawn(witness),
-        "typed": request.POST.dict() if refused else {"by": f"{witness.trim_by:.{witness.decimals}f}"},
+        "typed": request.POST.dict() if refused else _usual(witness),
         "refused": refused,
         "may_record": signed_in(request).may(RECORD),
         "form_key": new_key(),
@@ -52,6 +52,13 @@ def _page(request: HttpRequest, state: State, witness: Witness, refused: str = "
     }
     here = witness.tag.station
     return render_page(request, state, "witness/page.html", context, here=here, status=422 if refused else 200)
+
+
+def _usual(witness: Witness) -> dict[str, str]:
+    """Return what the form of a trim is filled with: the size and the reason the pairs give."""
+    if witness.decision != "offset":
+        return {}
+    return {"by": f"{witness.trim_by:.{witness.decimals}f}", "why": witness.words}
 
 
 def _sentence(witness: Witness) -> str:
@@ -79,7 +86,7 @@ def _drawn(witness: Witness) -> Drawn | None:
     reach = 1.15 * max(tolerance, *(abs(pair.apart) for pair in witness.pairs))
     y, x = Scale(-reach, reach, HEIGHT - 10, 10), Scale(-0.5, len(witness.pairs) - 0.5, EDGE, WIDTH - 10)
     dots = [(float(x(index)), float(y(pair.apart))) for index, pair in enumerate(witness.pairs)]
-    marks = [(float(y(value)), witness.size(value)) for value in (tolerance, -tolerance)]
+    marks = [(float(y(value)) + 4, witness.size(value)) for value in (tolerance, -tolerance)]
     top, depth = float(y(tolerance)), float(y(-tolerance) - y(tolerance))
     return Drawn(dots, float(y(0)), top, depth, float(y(witness.bias)), marks)
 

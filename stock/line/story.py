@@ -60,6 +60,18 @@ class Told(Part):
     text: str = Field(max_length=500)
 
 
+class Carried(Part):
+    """Something open when it begins, carried from the shifts before."""
+
+    kind: Literal["permit", "isolation", "gas_test", "interlock", "defect", "watch", "promised"]
+    text: str = Field(max_length=300)
+    who: str
+    owner: str = ""
+    station: Id | None = None
+    hours_ago: float = Field(ge=0)
+    until_h: float | None = Field(None, gt=0, description="hours from the moment it opens to when it expires")
+
+
 class Paragraph(Part):
     """A part of the last hand-over."""
 
@@ -88,6 +100,7 @@ class Story(Part):
     yard: YardStory = Field(default_factory=YardStory)
     orders: list[OrderStory] = Field(default_factory=list)
     log: list[Told] = Field(default_factory=list)
+    carried: list[Carried] = Field(default_factory=list)
     hand_over: HandOverStory | None = None
 
     def starts(self, line: Definition, tag_id: str) -> float:

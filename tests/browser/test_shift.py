@@ -86,6 +86,11 @@ class HalfAnHour(BrowserCase):
 
         # The hand-over: a wrong secret, the right one, the sheet on paper.
         page.keyboard.press("t")
+        page.get_by_label("Your signing secret").fill("2468")
+        page.get_by_role("button", name="Sign the hand-over").click()
+        expect(page.get_by_role("alert")).to_contain_text("gas tests: open ones, or that there is none")
+        for none in ("Gas tests: none open", "Interlocks bypassed: none open"):
+            page.get_by_label(none).check()
         page.get_by_label("Your signing secret").fill("1111")
         page.get_by_role("button", name="Sign the hand-over").click()
         expect(page.get_by_role("alert")).to_contain_text("not your signing secret")

@@ -8,6 +8,7 @@ from django.urls import URLPattern, URLResolver, get_resolver
 from django.utils import timezone
 
 from desk.floor.models import Record
+from desk.floor.points import MUST_SAY
 from desk.people.limits import FREE, OF_ADDRESS
 from desk.people.models import FailedTry, Person
 from desk.people.roles import PEOPLE, ROLES
@@ -125,7 +126,7 @@ class Knocking(DeskCase):
         self.sign_in("lead")
         for index in range(5):
             FailedTry.objects.update(at=timezone.now() - timedelta(minutes=5))
-            self.client.post("/live/hand-over/sign/", {"secret": "0000", "form_key": f"s{index}"})
+            self.client.post("/live/hand-over/sign/", {"none": MUST_SAY, "secret": "0000", "form_key": f"s{index}"})
         self.assertEqual(Record.objects.get().text, "5 wrong signing secrets were tried as L. Test")
 
 

@@ -11,6 +11,7 @@ from django.db import IntegrityError, OperationalError, connection, transaction
 from desk.floor.appending import AppendOnlyError
 from desk.floor.guard import guarded
 from desk.floor.models import HandOver, Order, Record, Sample
+from desk.floor.points import MUST_SAY
 from desk.floor.services import (
     AlreadyCorrectedError,
     NotAllowedError,
@@ -274,10 +275,10 @@ class Floor(DeskCase):
         self.assertContains(
             self.client.get("/live/hand-over/"), "Cane brightness: 81.9 % ISO at 14:20, 0.8 below its band"
         )
-        wrong = self.client.post("/live/hand-over/sign/", {"secret": "0000", "form_key": "s"})
+        wrong = self.client.post("/live/hand-over/sign/", {"none": MUST_SAY, "secret": "0000", "form_key": "s"})
         self.assertContains(wrong, "not your signing secret", status_code=422)
-        self.client.post("/live/hand-over/sign/", {"secret": SECRET, "form_key": "s"})
-        self.client.post("/live/hand-over/sign/", {"secret": SECRET, "form_key": "s"})
+        self.client.post("/live/hand-over/sign/", {"none": MUST_SAY, "secret": SECRET, "form_key": "s"})
+        self.client.post("/live/hand-over/sign/", {"none": MUST_SAY, "secret": SECRET, "form_key": "s"})
         signed = HandOver.objects.get()
         self.enter("cane_brightness", 84.0, 1)
         self.assertContains(self.client.get(f"/live/hand-over/{signed.pk}/"), "Cane brightness: 81.9 % ISO")
@@ -289,13 +290,17 @@ class Floor(DeskCase):
     def test_signing_waits_after_wrong_secrets_and_takes_a_role(self):
         self.sign_in("operator")
         for _ in range(4):
-            self.client.post("/live/hand-over/sign/", {"secret": "0000"})
+            self.client.post("/live/hand-over/sign/", {"none": MUST_SAY, "secret": "0000"})
         self.assertEqual(FailedTry.objects.count(), 4)
         self.assertContains(
-            self.client.post("/live/hand-over/sign/", {"secret": SECRET}), "Too many wrong tries", status_code=422
+            self.client.post("/live/hand-over/sign/", {"none": MUST_SAY, "secret": SECRET}),
+            "Too many wrong tries",
+            status_code=422,
         )
         self.sign_in("trainee")
-        self.assertContains(self.client.post("/live/hand-over/sign/", {"secret": SECRET}), "takes a", status_code=403)
+        self.assertContains(
+            self.client.post("/live/hand-over/sign/", {"none": MUST_SAY, "secret": SECRET}), "takes a", status_code=403
+        )
         self.assertEqual(HandOver.objects.count(), 0)
 
     def test_a_key_is_of_one_person_one_form_and_one_content(self):
@@ -313,7 +318,7 @@ class Floor(DeskCase):
 
     def test_an_order_and_a_signature_are_not_rewritten_in_the_log(self):
         self.sign_in("lead")
-        self.client.post("/live/hand-over/sign/", {"secret": SECRET, "form_key": "s"})
+        self.client.post("/live/hand-over/sign/", {"none": MUST_SAY, "secret": SECRET, "form_key": "s"})
         signed = Record.objects.get(kind="signed")
         form = {"text": "signed by somebody else", "reason": "so", "form_key": "x"}
         self.assertEqual(self.client.post(f"/live/log/{signed.pk}/correct/", form).status_code, 403)

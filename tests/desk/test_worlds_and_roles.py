@@ -7,6 +7,7 @@ from django.test import override_settings
 
 from desk.floor import clock
 from desk.floor.models import Order, Record, World
+from desk.floor.points import MUST_SAY
 from desk.floor.services import record_reading, store_samples
 from desk.floor.state import State
 from desk.people.models import Person
@@ -107,7 +108,7 @@ class RolesByHand(DeskCase):
             form = {"recipe": "alder", "out": "920", "why": "better", "form_key": f"m{before}"}
             self.client.post("/live/cook/relation/accept/", form)
         else:
-            self.client.post("/live/hand-over/sign/", {"secret": SECRET, "form_key": f"s{before}"})
+            self.client.post("/live/hand-over/sign/", {"secret": SECRET, "none": MUST_SAY, "form_key": f"s{before}"})
         return Record.objects.count() > before
 
     def test_each_role_writes_what_it_may_and_nothing_else(self):

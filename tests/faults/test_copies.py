@@ -17,6 +17,7 @@ from django.db import DatabaseError, connection
 
 from desk.floor.handover import sign
 from desk.floor.models import Record
+from desk.floor.points import MUST_SAY
 from desk.keep.copies import CopyError, copies, keep_by_rule, lock, open_copy, take, unlock
 from tests.desk.base import SECRET, DeskCase
 from tests.line import MILL
@@ -139,7 +140,7 @@ class Tampered(DeskCase):
         call_command("verify", stdout=io.StringIO())  # who covers that too is caught by a signed hand-over
 
     def test_a_signed_hand_over_keeps_the_head_of_the_chain(self):
-        signed = sign(self.world, self.people["lead"], SECRET, form_key="s")
+        signed = sign(self.world, self.people["lead"], SECRET, none=MUST_SAY, form_key="s")
         last = Record.objects.order_by("-pk").values_list("pk", flat=True)
         self.assertEqual(signed.sheet["chain"]["entry"], last[1])
         self.by_hand("DELETE FROM floor_record WHERE id >= %s", signed.sheet["chain"]["entry"])
@@ -147,7 +148,7 @@ class Tampered(DeskCase):
         self.broken("was signed over entry")
 
     def test_a_row_changed_behind_its_line_in_the_log_is_found(self):
-        signed = sign(self.world, self.people["lead"], SECRET, form_key="s")
+        signed = sign(self.world, self.people["lead"], SECRET, none=MUST_SAY, form_key="s")
         self.by_hand("UPDATE floor_handover SET sha256 = 'other' WHERE id = %s", signed.pk)
         self.broken(f"floor.handover {signed.pk}, from which entry")
 

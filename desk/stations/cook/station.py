@@ -18,7 +18,7 @@ from desk.stations.cook.pages import overview
 from desk.stations.cook.pages.charge import charge_figure
 from desk.stations.cook.pages.liquor import liquor_figure
 from desk.stations.cook.tables import COOK_TABLES
-from desk.stations.cook.telling import due, leads, places, readings, sheet, urgent
+from desk.stations.cook.telling import due, leads, made, places, readings, sheet, urgent
 from desk.stations.cook.urls import urls
 
 
@@ -48,6 +48,7 @@ STATION: Final = Station(
     readings=readings,
     due=due,
     sheet=sheet,
+    made=made,
     places=places,
     leads=leads,
     urgent=urgent,

@@ -1,6 +1,6 @@
 """What the cook house adds to the floor: blows and results due, the hand-over, cooks found by number."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Final
 
 from django.urls import reverse
@@ -14,6 +14,7 @@ from desk.stations.cook.bench import tags_of, titrated
 from desk.stations.cook.board import board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
+from stock.cooking.end_point import pulp_per_cook
 from stock.errors import DomainError
 from stock.figure import Origin
 from stock.judge.here import Place
@@ -124,6 +125,28 @@ def _charges(house: House) -> list[Item]:
         what = f"Charge cook {one.number}, digester {one.digester}"
         items.append(Item(max(one.at, house.state.now), what, words, "ok", house.station, now=late))
     return items
+
+
+def made(state: State, start: datetime) -> list[str]:
+    """Return the cooks blown since a moment, by recipe, with the pulp their wood gives."""
+    if not state.line.cook.recipes:
+        return []
+    house, found = house_of(state), dict[str, list[float]]()
+    for cook in state.cooks:
+        forecast = house.news.forecasts.get(cook.number)
+        if forecast is None or not start <= forecast.at <= state.now:
+            continue
+        recipe = recipe_of(state, cook)
+        try:
+            wood = house.charge(cook, recipe)["wood"].value
+        except DomainError:  # its steps cannot be: it is counted, its pulp is not
+            wood = 0.0
+        pulp = pulp_per_cook(bd_wood_t=wood, screened_yield_frac=recipe.reference_yield_pct / 100)
+        found.setdefault(recipe.name.split(",")[0], []).append(pulp)
+    return [
+        f"{name}: {len(pulps)} cook{'' if len(pulps) == 1 else 's'} blown, {sum(pulps):.1f} ADt by the recipe's yield"
+        for name, pulps in found.items()
+    ]
 
 
 def sheet(state: State) -> list[tuple[str, list[str]]]:

@@ -14,7 +14,7 @@ from django.utils.text import slugify
 
 from desk.exchange.pick_up import pick_up
 from desk.floor import handover
-from desk.floor.models import Order, Record, World
+from desk.floor.models import OpenPoint, Order, Record, World
 from desk.floor.services import store_samples
 from desk.floor.station import Past, stations
 from desk.mill.selectors import line_of
@@ -88,6 +88,7 @@ def _load(mill: Path, history: Path, people: Mapping[str, Person], opened: datet
     records = [*_laboratory(world, line, history, people["vale"]), *_told(world, story, people, opened)]
     records += [record for station in stations() if station.serves(line) for record in station.past(world, past)]
     _seal(records)
+    _carried(world, story, people, opened)
     _gate(world, history / "drop")
     if story.hand_over is not None:
         handover.keep_told(world, people[story.hand_over.by], story.hand_over, opened)
@@ -133,6 +134,21 @@ def _told(world: World, story: Story, people: Mapping[str, Person], opened: date
         at = opened - timedelta(minutes=one.minutes_ago)
         event = {"kind": Record.Kind.EVENT, "station": one.station, "text": one.text}
         yield _record(world, people[one.who], at, f"demo-{world.pk}-event-{index}", **event)
+
+
+def _carried(world: World, story: Story, people: Mapping[str, Person], opened: datetime) -> None:
+    for index, one in enumerate(story.carried):
+        OpenPoint.objects.create(
+            world=world,
+            by=people[one.who],
+            kind=one.kind,
+            station=one.station or "",
+            text=one.text,
+            owner=one.owner,
+            until=opened + timedelta(hours=one.until_h) if one.until_h is not None else None,
+            begun_at=opened - timedelta(hours=one.hours_ago),
+            form_key=f"demo-{world.pk}-point-{index}",
+        )
 
 
 def _gate(world: World, drop: Path) -> None:
