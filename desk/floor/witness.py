@@ -1,7 +1,7 @@
 """Two witnesses of one value: an instrument that sends, and what the laboratory found at the same moments."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import cached_property
@@ -44,13 +44,23 @@ class Pair:
         return self.instrument - self.lab
 
 
+@dataclass(frozen=True, slots=True)
+class Trim:
+    """A trim that was logged."""
+
+    pk: int
+    at: datetime
+    by: str
+    text: str
+
+
 @dataclass(frozen=True)
 class Witness:
     """An instrument with its pairs since it was last trimmed, the oldest first."""
 
     tag: Tag
     pairs: tuple[Pair, ...] = ()
-    trim: Record | None = None
+    trim: Trim | None = None
 
     @cached_property
     def check(self) -> Figure | None:
@@ -168,11 +178,15 @@ class Witness:
 def witnesses(line: Definition, world: World, now: datetime) -> Mapping[str, Witness]:
     """Return every instrument the laboratory checks, or has checked, with its pairs."""
     tags = {tag.id: tag for tag in line.tags if tag.live and not tag.computed}
-    trims = _trims(world, now, tags)
     pairs: dict[str, list[Pair]] = defaultdict(list)
-    for name, at, lab, by, seen in _rows(world, now, tags):
-        if seen is not None and len(pairs[name]) < MOST_PAIRS and (name not in trims or at > trims[name].at):
-            pairs[name].append(Pair(at, float(seen), float(lab), by))
+    trims: dict[str, Trim] = {}
+    for pk, kind, name, at, value, words, by, seen in _rows(world, now, tags):
+        if name in trims:
+            continue  # what was before its newest trim
+        if kind == Record.Kind.TRIM:
+            trims[name] = Trim(pk, at, by, words)
+        elif seen is not None and len(pairs[name]) < MOST_PAIRS:
+            pairs[name].append(Pair(at, float(seen), float(value), by))
     return {
         name: Witness(tag, tuple(reversed(pairs[name])), trims.get(name))
         for name, tag in tags.items()
@@ -180,28 +194,23 @@ def witnesses(line: Definition, world: World, now: datetime) -> Mapping[str, Wit
     }
 
 
-def _trims(world: World, now: datetime, tags: Iterable[str]) -> dict[str, Record]:
-    """Return the newest trim of each instrument that stands."""
-    rows = Record.objects.filter(
-        world=world, kind=Record.Kind.TRIM, tag__in=list(tags), at__lte=now, superseded_by=None
-    ).select_related("by")
-    return {row.tag: row for row in rows.order_by("at", "id")}
+Row = tuple[int, str, str, datetime, float, str, str, float | None]
 
 
-def _rows(world: World, now: datetime, tags: Mapping[str, Tag]) -> Iterable[tuple[str, datetime, float, str, float]]:
-    """Return tag, moment, laboratory value, who, and the instrument's mean then, the newest first."""
+def _rows(world: World, now: datetime, tags: Mapping[str, Tag]) -> list[Row]:
+    """Return key, kind, tag, moment, value, words, who, and the instrument's mean then, the newest first."""
     if not tags:
         return []
     marks = ", ".join(["%s"] * len(tags))
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT r.tag, r.at, r.value, p.first_name, p.last_name, (SELECT avg(s.value) FROM floor_sample s"  # noqa: S608
-            "  WHERE s.world_id = r.world_id AND s.tag = r.tag"
+            "SELECT r.id, r.kind, r.tag, r.at, r.value, r.text, p.first_name, p.last_name,"  # noqa: S608  ids of the line
+            " (SELECT avg(s.value) FROM floor_sample s WHERE s.world_id = r.world_id AND s.tag = r.tag"
             "  AND s.at_s >= CAST(strftime('%%s', r.at) AS INTEGER) - %s"
             "  AND s.at_s <= CAST(strftime('%%s', r.at) AS INTEGER) + %s)"
             " FROM floor_record r JOIN people_person p ON p.id = r.by_id"
             " LEFT JOIN floor_record later ON later.supersedes_id = r.id"
-            f" WHERE r.world_id = %s AND r.kind = 'reading' AND r.tag IN ({marks})"
+            f" WHERE r.world_id = %s AND r.kind IN ('reading', 'trim') AND r.tag IN ({marks})"
             " AND r.at <= %s AND r.at >= %s AND later.id IS NULL ORDER BY r.at DESC, r.id DESC",
             [
                 MINUTE_S, MINUTE_S, world.pk, *tags, clock.as_stored(now), clock.as_stored(now - PAIRS_BACK),
@@ -209,8 +218,8 @@ def _rows(world: World, now: datetime, tags: Mapping[str, Tag]) -> Iterable[tupl
         )  # fmt: skip
         rows = cursor.fetchall()
     return [
-        (tag, clock.as_read(at), value, f"{first[:1]}. {last}" if last else first, seen)
-        for tag, at, value, first, last, seen in rows
+        (pk, kind, tag, clock.as_read(at), value, words, f"{first[:1]}. {last}" if last else first, seen)
+        for pk, kind, tag, at, value, words, first, last, seen in rows
     ]
 
 
@@ -245,6 +254,7 @@ def log_trim(world: World, person: Person, tag: Tag, by: float, *, at: datetime,
     )
 
 
-def take_back_trim(trim: Record, person: Person, *, why: str, form_key: str) -> Record:
+def take_back_trim(world: World, trim: Trim, person: Person, *, why: str, form_key: str) -> Record:
     """Say that a trim was not made after all: what was paired before it counts again."""
-    return take_back(trim, person, text=f"Not done: {trim.text}", why=why, form_key=form_key)
+    row = Record.objects.get(world=world, pk=trim.pk)
+    return take_back(row, person, text=f"Not done: {trim.text}", why=why, form_key=form_key)

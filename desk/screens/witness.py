@@ -115,7 +115,7 @@ def take_back(request: HttpRequest, state: State, tag_id: str) -> HttpResponse:
         return _page(request, state, witness, "There is no trim to take back.")
     try:
         typed = read_form(request, why=WhyField())
-        take_back_trim(witness.trim, person, why=typed["why"], form_key=key_of(request))
+        take_back_trim(state.world, witness.trim, person, why=typed["why"], form_key=key_of(request))
     except ValidationError as error:
         return _page(request, state, witness, words_of(request, error))
     except AlreadyCorrectedError as error:
