@@ -1,7 +1,7 @@
 """The one-line entry: a tag, a value and a unit in any order, understood or refused by name."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
@@ -13,7 +13,9 @@ from stock.units import convert, known_unit, same_quantity
 LONGEST: Final = 200
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d+)?|[.,]\d+)$")
 _GLUED = re.compile(r"^([+-]?(?:\d+(?:[.,]\d+)?|[.,]\d+))([^\d.,].*)$")
-_AT = re.compile(r"(?:^|\s)(?:at\s+)?((?:yesterday\s+)?\d{1,2}:\d{2})(?=\s|$)", re.IGNORECASE)
+_DAY = r"(?:yesterday|today|\d{4}-\d{2}-\d{2}|\d{1,2} (?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*)"
+_AT = re.compile(rf"(?:^|\s)(?:at\s+)?((?:{_DAY}[ ,]+)?\d{{1,2}}:\d{{2}})(?=\s|$)", re.IGNORECASE)
+MOST_AT_ONCE: Final = 8
 _UNIT_WORDS: Final = {"csf": "mL CSF", "degc": "°C", "pct": "%", "percent": "%", "l": "L/min"}
 
 
@@ -41,7 +43,20 @@ class Understood:
         return self.tag is not None and self.value is not None and not self.fault
 
 
-def understand(text: str, tags: Sequence[Tag], chosen: str = "") -> Understood:
+def parted(text: str) -> list[str]:
+    """Return the readings of a line, parted by semicolons; what is empty between them is none."""
+    return [part.strip() for part in text.split(";") if part.strip()][: MOST_AT_ONCE + 1]
+
+
+def without_time(text: str) -> tuple[str, str]:
+    """Return a line without the moment typed in it, and that moment, '' where there is none."""
+    at = _AT.search(text[: LONGEST + 1])
+    if at is None or len(text) > LONGEST:
+        return text, ""
+    return f"{text[: at.start()]} {text[at.end() :]}".strip(), at.group(1)
+
+
+def understand(text: str, tags: Sequence[Tag], chosen: str = "", near: Collection[str] = ()) -> Understood:
     """Read one line.
 
     Parameters
@@ -52,12 +67,13 @@ def understand(text: str, tags: Sequence[Tag], chosen: str = "") -> Understood:
         What the line can measure.
     chosen : str
         Id of the tag picked from the choices, where the words alone left doubt.
+    near : collection of str
+        Ids of the tags in view: where words fit several, those are meant.
     """
     text = text.strip()
-    at = _AT.search(text[: LONGEST + 1])
-    if at is not None and len(text) <= LONGEST:
-        without = f"{text[: at.start()]} {text[at.end() :]}"
-        return replace(understand(without, tags, chosen), text=text, at=at.group(1))
+    without, at = without_time(text)
+    if at:
+        return replace(understand(without, tags, chosen, near), text=text, at=at)
     if len(text) > LONGEST:
         return Understood(
             text[:LONGEST], fault=f"the line is {len(text)} characters long; {LONGEST} is the most", code="E_RANGE"
@@ -68,7 +84,7 @@ def understand(text: str, tags: Sequence[Tag], chosen: str = "") -> Understood:
         return Understood(
             text, fault="" if not text else "name what was measured, such as 'brown cons 3.4'", code="E_TYPE"
         )
-    found = [tag for tag in tags if tag.id == chosen] if chosen else _matches(words, tags, numbers, unit)
+    found = [tag for tag in tags if tag.id == chosen] if chosen else _matches(words, tags, numbers, unit, near)
     if not found:
         return Understood(text, fault=f"nothing on this line is called '{' '.join(words)}'", code="E_UNIT")
     if len(found) > 1:
@@ -104,8 +120,13 @@ def _sort_tokens(tokens: list[str]) -> tuple[list[str], list[str], str]:
     return words, numbers, unit
 
 
-def _matches(words: list[str], tags: Sequence[Tag], numbers: list[str], unit: str) -> list[Tag]:
-    """Tags for which every typed word begins one of their words; a number may be part of the name, a unit tells apart."""
+def _matches(
+    words: list[str], tags: Sequence[Tag], numbers: list[str], unit: str, near: Collection[str] = ()
+) -> list[Tag]:
+    """Tags for which every typed word begins one of their words.
+
+    A number may be part of the name; a unit tells apart, then what the value can be, then what is in view.
+    """
     found = [tag for tag in tags if all(any(own.startswith(word) for own in tag.words) for word in words)]
     called = [tag for tag in found if tag.short.lower() == " ".join(words)]
     if len(called) == 1:
@@ -118,7 +139,21 @@ def _matches(words: list[str], tags: Sequence[Tag], numbers: list[str], unit: st
     exact = [tag for tag in found if all(word in tag.words for word in words)]
     if len(exact) == 1:
         return exact
+    if len(found) > 1 and len(numbers) == 1:
+        found = [tag for tag in found if _can_be(tag, numbers[0], unit)] or found
+    if len(found) > 1:
+        found = [tag for tag in found if tag.id in near] or found
     return found
+
+
+def _can_be(tag: Tag, number: str, unit: str) -> bool:
+    """Whether a value is one the tag can have."""
+    try:
+        value = float(number)
+        refuse_impossible(tag, convert(value, unit, tag.unit) if unit and unit != tag.unit and tag.unit else value)
+    except DomainError:
+        return False
+    return True
 
 
 def _valued(text: str, tag: Tag, numbers: list[str], unit: str) -> Understood:

@@ -74,6 +74,18 @@ class Told:
 
 
 @dataclass(frozen=True, slots=True)
+class Spoken:
+    """A line of quick entry that is no reading: what it would do, in words, and the doing of it.
+
+    `do` takes who, when and the form's key, and says what was done; `fault` says why it cannot be.
+    """
+
+    words: str
+    do: "Callable[[Person, datetime, str], str] | None" = None
+    fault: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Past:
     """What a demonstration brings of the days before it opens."""
 
@@ -107,6 +119,8 @@ class Station:
     made: "Callable[[State, datetime], Iterable[str]]" = _nothing  # what it made since a moment, a line each
     sheet: "Callable[[State], Iterable[tuple[str, list[str]]]]" = _nothing
     series: "Callable[[State, str], Datum | None]" = _none
+    spoken: "Callable[[State, str], Spoken | None]" = _none  # a line of quick entry it understands
+    in_view: "Callable[[State, str], Iterable[str]]" = _nothing  # tags meant first on a page, by its address
     places: "Callable[[State, str], Iterable[tuple[str, str, str]]]" = _nothing
     story: "Callable[[State], Told | None]" = _none
     leads: "Callable[[State], Mapping[str, str]]" = _no_words  # family: what is worth saying first of it

@@ -1,26 +1,35 @@
 """Quick entry: read the line as it is typed, record it on Enter, find what is not a reading."""
 
-from typing import Any
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Final
+from urllib.parse import urlsplit
 
 from django.core.exceptions import ValidationError
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from desk.floor.services import NotAllowedError, record_reading
+from desk.floor.models import Record
+from desk.floor.services import NotAllowedError, record_event, record_reading
 from desk.floor.state import State
-from desk.floor.station import stations
+from desk.floor.station import Spoken, stations
 from desk.frame.alike import new_key
 from desk.frame.forms import key_of, moment, words_of
 from desk.frame.page import on_line, signed_in
+from desk.people.models import Person
 from desk.people.roles import RECORD
 from stock.book import METHODS
 from stock.decisions import RULES
-from stock.entry import Understood, understand
+from stock.entry import LONGEST, MOST_AT_ONCE, Understood, parted, understand, without_time
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
 from stock.judge.advice import Advice, advise
+from stock.tag import Tag
+
+NOTE: Final = "note"
 
 
 class _Supposed:
@@ -42,6 +51,24 @@ class _Supposed:
         return getattr(self._state, name)
 
 
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One reading of what was typed: what it means, how it would be judged, what stands beside it."""
+
+    found: Understood
+    advice: Advice | None = None
+    transmitter: Any = None
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A reading that was recorded."""
+
+    record: Record
+    tag: Tag
+    advice: Advice | None
+
+
 @on_line
 @require_POST
 def read(request: HttpRequest, state: State) -> HttpResponse:
@@ -52,59 +79,139 @@ def read(request: HttpRequest, state: State) -> HttpResponse:
 @on_line
 @require_POST
 def record(request: HttpRequest, state: State) -> HttpResponse:
-    """Record the line if it is complete; otherwise say what it lacks, and keep it."""
-    understood = _understood(request, state)
-    if not understood.complete or understood.tag is None or understood.value is None:
+    """Record the line if all of it is complete; otherwise say what it lacks, and keep it."""
+    person, said = signed_in(request), _spoken(request, state)
+    lines = [] if said is not None else _lines(request, state)
+    if said is None and not (lines and all(one.found.complete for one in lines)):
         return _answer(request, state, status=422)
-    person = signed_in(request)
     try:
-        at = moment(state, understood.at)
-        kept = record_reading(
-            state.world,
-            person,
-            understood.tag.id,
-            understood.value,
-            at=at,
-            form_key=key_of(request),
-        )
+        if said is not None:
+            done = _do(request, state, person, said)
+            return _kept(request, state, [], done)
+        kept = _record_all(request, state, person, lines)
     except (ValidationError, DomainError, NotAllowedError) as error:
         return _answer(request, state, refused=f"{words_of(request, error).removesuffix('.')}.", status=422)
-    context = {
-        "kept": kept,
-        "tag": understood.tag,
-        "advice": _advice(request, state, understood),
-        "world": state.world,
-        "state": state,
-    }
-    return render(request, "components/_entry_kept.html", {**context, "form_key": new_key()})
+    return _kept(request, state, kept, "")
 
 
-def _understood(request: HttpRequest, state: State) -> Understood:
-    text = request.POST.get("line", "")
-    chosen = request.POST.get("chosen", "")[:40]
-    tags = [tag for tag in state.line.tags if not tag.computed]
-    found = understand(text[:4000], tags, chosen)
-    if chosen and found.fault.startswith("nothing"):
-        found = understand(text[:4000], tags)
-    return found
+def _do(request: HttpRequest, state: State, person: Person, said: Spoken) -> str:
+    if said.do is None:
+        raise ValidationError({"line": said.fault})
+    _, at = without_time(request.POST.get("line", "")[:LONGEST])
+    return said.do(person, moment(state, at), key_of(request))
 
 
-def _advice(request: HttpRequest, state: State, understood: Understood) -> Advice | None:
-    if understood.tag is None or understood.value is None or understood.verdict is None:
+def _record_all(request: HttpRequest, state: State, person: Person, lines: list[Line]) -> list[Kept]:
+    """Record every reading of the line, or none."""
+    key, kept = key_of(request), []
+    with transaction.atomic():
+        for index, one in enumerate(lines):
+            found = one.found
+            assert found.tag is not None
+            assert found.value is not None
+            row = record_reading(
+                state.world,
+                person,
+                found.tag.id,
+                found.value,
+                at=_moment(state, lines, found),
+                form_key=key if index == 0 else f"{key[:30]}-{index}",
+            )
+            kept.append(Kept(row, found.tag, one.advice))
+    return kept
+
+
+def _moment(state: State, lines: list[Line], found: Understood) -> datetime:
+    """Return when a reading was taken: its own time, else the one time typed in the whole line."""
+    typed = {one.found.at for one in lines if one.found.at}
+    return moment(state, found.at or (typed.pop() if len(typed) == 1 else ""))
+
+
+def _kept(request: HttpRequest, state: State, kept: list[Kept], done: str) -> HttpResponse:
+    context = {"kept": kept, "done": done, "world": state.world, "state": state, "form_key": new_key()}
+    return render(request, "components/_entry_kept.html", context)
+
+
+# ---- what is understood
+
+
+def _lines(request: HttpRequest, state: State) -> list[Line]:
+    text, chosen = request.POST.get("line", "")[:4000], request.POST.get("chosen", "")[:40]
+    tags, near = [tag for tag in state.line.tags if not tag.computed], _in_view(request, state)
+    found: list[Understood] = []
+    for part in parted(text) or [text]:
+        one = understand(part, tags, "", near)
+        if chosen and (one.choices or one.fault.startswith("nothing")):  # the one picked is for the first in doubt
+            one, chosen = understand(part, tags, chosen, near), ""
+        found.append(one)
+    if len(found) > MOST_AT_ONCE:
+        found = [
+            Understood(text, fault=f"more than {MOST_AT_ONCE} readings in a line; enter them in two", code="E_COUNT")
+        ]
+    who = signed_in(request).short_name
+    return [Line(one, _advice(state, one, who), _beside(state, one)) for one in found]
+
+
+def _in_view(request: HttpRequest, state: State) -> frozenset[str]:
+    """Return the tags of the page the line was typed on: what is meant where words fit several."""
+    path = urlsplit(request.headers.get("Referer", "")).path
+    _, _, rest = path.partition(f"/{state.world.slug}/")
+    found = {tag for one in stations() for tag in one.in_view(state, rest)}
+    name = rest.removeprefix("at/").partition("/")[0]
+    return frozenset(found or {tag.id for tag in state.line.tags if tag.station == name})
+
+
+def _advice(state: State, found: Understood, who: str) -> Advice | None:
+    if not found.complete or found.tag is None or found.value is None or found.verdict is None:
         return None
-    facts = _Supposed(state, understood.tag.id, understood.value, signed_in(request).short_name)
-    return advise(RULES, understood.tag, understood.verdict, facts)  # type: ignore[arg-type]
+    facts = _Supposed(state, found.tag.id, found.value, who)
+    return advise(RULES, found.tag, found.verdict, facts)  # type: ignore[arg-type]
+
+
+def _beside(state: State, found: Understood) -> Any:
+    return state.readings.get(found.tag.id) if found.tag is not None and found.tag.live else None
+
+
+def _spoken(request: HttpRequest, state: State) -> Spoken | None:
+    """Return what a line that is no reading would do: a note, or what a station understands."""
+    text, _ = without_time(request.POST.get("line", "")[:LONGEST].strip())
+    word, _, rest = text.partition(" ")
+    if word.lower() == NOTE and rest.strip():
+        return _note(state, rest.strip(), _station_of(request, state))
+    return next((said for one in stations() if (said := one.spoken(state, text)) is not None), None)
+
+
+def _note(state: State, words: str, station: str) -> Spoken:
+    name = state.line.station(station).name if station else "the log"
+
+    def do(person: Person, at: datetime, form_key: str) -> str:
+        record_event(state.world, person, words, station=station, at=at, form_key=form_key)
+        return f"Noted: {words}"
+
+    return Spoken(f"A note for {name}: {words}", do)
+
+
+def _station_of(request: HttpRequest, state: State) -> str:
+    tags = _in_view(request, state)
+    return next((tag.station for tag in state.line.tags if tag.id in tags), "")
+
+
+# ---- answered
 
 
 def _answer(request: HttpRequest, state: State, *, refused: str = "", status: int = 200) -> HttpResponse:
-    understood = _understood(request, state)
+    said = _spoken(request, state)
+    lines = [] if said is not None else _lines(request, state)
+    complete = bool(lines) and all(one.found.complete for one in lines)
+    places = [] if complete or said is not None else _places(state, request.POST.get("line", "")[:60])
     context = {
-        "found": understood,
-        "advice": _advice(request, state, understood) if understood.complete else None,
-        "transmitter": state.readings.get(understood.tag.id) if understood.tag and understood.tag.live else None,
+        "lines": lines,
+        "text": request.POST.get("line", "").strip(),
+        "said": said,
+        "complete": complete or (said is not None and said.do is not None),
         "refused": refused,
         "may_record": signed_in(request).may(RECORD),
-        "places": _places(state, request.POST.get("line", "")[:60]) if not understood.complete else [],
+        "places": places,
         "world": state.world,
         "state": state,
     }
@@ -123,9 +230,11 @@ def _places(state: State, text: str) -> list[tuple[str, str, str]]:
         ("Order", "what the machine asks for", reverse("order", args=[slug])),
     ]
     places += [(one.name, one.purpose, reverse("station", args=[slug, one.id])) for one in state.line.stations]
+    served = [one for one in stations() if one.serves(state.line)]
+    places += [(label, one.title, address) for one in served for _, label, address in one.tabs(state)]
     places += [
         ("Log", "what was recorded", reverse("log", args=[slug])),
-        ("Hand-over", "the sheet of the shift", reverse("handover", args=[slug])),
+        ("Hand-over", "the sheet of the shift, what is carried, time lost", reverse("handover", args=[slug])),
     ]
     places += [("Methods", "the book", reverse("methods", args=[slug]))]
     places += [(method.title, "method", reverse("method", args=[slug, method.name])) for method in METHODS.values()]

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from stock.decisions import RULES
-from stock.entry import understand
+from stock.entry import parted, understand
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
 from stock.judge.advice import advise
@@ -209,6 +209,25 @@ class Entry(TestCase):
         self.assertEqual([tag.id for tag in found.choices], ["kappa_wood", "kappa_cane"])
         self.assertFalse(found.complete)
         self.assertTrue(understand("kappa 18", hallin_reach().tags, "kappa_cane").complete)
+
+    def test_what_the_value_cannot_be_is_not_asked_about(self):
+        self.assertEqual(understand("cane pile 60", hallin_reach().tags).tag.id, "cane_pile_temp")
+
+    def test_what_is_in_view_is_meant(self):
+        tags = hallin_reach().tags
+        near = {tag.id for tag in tags if tag.of == "digester_3"}
+        self.assertEqual(understand("temp 164", tags, "", near).tag.id, "digester_3_temp")
+        self.assertGreater(len(understand("temp 64", tags).choices), 1)
+
+    def test_a_day_may_be_typed_with_the_time(self):
+        for typed in ("25 Nov 20:00", "yesterday 20:00", "2026-11-25 20:00", "today 14:05"):
+            with self.subTest(typed):
+                found = understand(f"brown cons 3.5 at {typed}", hallin_reach().tags)
+                self.assertEqual((found.at, found.value), (typed, 3.5))
+
+    def test_several_readings_are_parted_and_nothing_empty_is_one(self):
+        self.assertEqual(parted(" brown cons 3.5 ;; shives 0.2; "), ["brown cons 3.5", "shives 0.2"])
+        self.assertEqual(len(parted(";".join(["ph 1"] * 40))), 9)
 
     def test_what_cannot_be_recorded_says_why(self):
         for line, words in (

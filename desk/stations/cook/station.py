@@ -17,6 +17,7 @@ from desk.stations.cook.judgement import card_figure
 from desk.stations.cook.pages import overview
 from desk.stations.cook.pages.charge import charge_figure
 from desk.stations.cook.pages.liquor import liquor_figure
+from desk.stations.cook.speaking import in_view, spoken
 from desk.stations.cook.tables import COOK_TABLES
 from desk.stations.cook.telling import due, leads, made, places, readings, sheet, urgent
 from desk.stations.cook.urls import urls
@@ -50,6 +51,8 @@ STATION: Final = Station(
     sheet=sheet,
     made=made,
     places=places,
+    spoken=spoken,
+    in_view=in_view,
     leads=leads,
     urgent=urgent,
     counters=counters,

@@ -190,6 +190,8 @@ def _row(one: Followed) -> str:
 def places(state: State, text: str) -> list[tuple[str, str, str]]:
     """Find a cook by its number."""
     word = text.strip().lower().removeprefix("cook").strip()
+    if len(word) >= 4 and "titration".startswith(word[:5]) and state.line.cook.recipes:
+        return [("Titrate a liquor", "A/B/C, residual, acid", reverse("cook_liquor", args=[state.world.slug]))]
     if not word.isascii() or not word.isdigit() or len(word) > 7:
         return []
     cooks = Cook.objects.filter(world=state.world, number=int(word), started_at__lte=state.now)[:1]

@@ -14,6 +14,7 @@ from desk.stations.yard.history import load_yard
 from desk.stations.yard.pages import overview
 from desk.stations.yard.panels import SAMPLING, YARD_PANELS
 from desk.stations.yard.readings import derived
+from desk.stations.yard.speaking import in_view, spoken
 from desk.stations.yard.stock import yard_of
 from desk.stations.yard.tables import YARD_TABLES
 from desk.stations.yard.telling import due, places, series, sheet, story
@@ -51,6 +52,8 @@ STATION: Final = Station(
     sheet=sheet,
     series=series,
     places=places,
+    spoken=spoken,
+    in_view=in_view,
     story=story,
     past=load_yard,
     pages=_pages,

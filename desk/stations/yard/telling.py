@@ -129,7 +129,9 @@ def series(state: State, name: str) -> Datum | None:
 
 def places(state: State, text: str) -> list[tuple[str, str, str]]:
     """Find a lot by its number."""
-    word = text.strip().upper()
+    word = text.strip().upper().removeprefix("LOT").strip()
+    if word in ("RECEIVE", "GATE", "LOAD", "LOADS") and state.line.yard is not None:
+        return [("Receive a load", "what is at the gate", reverse("yard_lots", args=[state.world.slug]))]
     if len(word) < 3 or not any(letter.isdigit() for letter in word):
         return []
     slug = state.world.slug
