@@ -1,22 +1,16 @@
 """Slow drifts and shifts of what the laboratory finds, caught before a limit is passed."""
 
-from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Final
 
-from django.db import connection
 from django.utils import timezone
 
-from desk.floor import clock
-from desk.floor.models import World
 from stock.figure import Datum, Figure, Origin, figure
 from stock.line.definition import Definition
 from stock.tag import Tag
 
-LOOKS_BACK: Final = timedelta(days=3)
-MOST: Final = 12
 LEAST: Final = 5
 SIGMAS_TO_CONTROL: Final = 3  # a control limit is three standard deviations from the target
 WAYS: Final = (("drift", "drifted"), ("shift", "shifted"))
@@ -33,7 +27,9 @@ class Drifting:
 
 def drifting(line: Definition, found: Mapping[str, list[tuple[datetime, float]]]) -> Mapping[str, Drifting]:
     """Return what runs off its target, by tag: the weighted mean is asked first, then the cumulative sum."""
-    judged = {name: _judged(line.tag(name), run) for name, run in found.items() if len(run) >= LEAST}
+    tested = {tag.id: tag for tag in line.tags if tag.band is not None and tag.every_h is not None and not tag.computed}
+    runs = {name: run for name, run in found.items() if name in tested and len(run) >= LEAST}
+    judged = {name: _judged(tested[name], run) for name, run in runs.items()}
     return {name: one for name, one in judged.items() if one is not None}
 
 
@@ -68,25 +64,3 @@ def _judged(tag: Tag, run: list[tuple[datetime, float]]) -> Drifting | None:
         )
         return Drifting(tag, replace(shown, key=f"drift:{tag.id}"), words)
     return None
-
-
-def runs(line: Definition, world: World, now: datetime) -> dict[str, list[tuple[datetime, float]]]:
-    """Return the last results of each tag the laboratory tests, the oldest first."""
-    tags = [tag.id for tag in line.tags if tag.band is not None and tag.every_h is not None and not tag.computed]
-    if not tags:
-        return {}
-    marks = ", ".join(["%s"] * len(tags))
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT tag, at, value FROM (SELECT r.tag AS tag, r.at AS at, r.value AS value, r.id AS id,"  # noqa: S608
-            " row_number() OVER (PARTITION BY r.tag ORDER BY r.at DESC, r.id DESC) AS place"
-            " FROM floor_record r LEFT JOIN floor_record later ON later.supersedes_id = r.id"
-            f" WHERE r.world_id = %s AND r.kind = 'reading' AND r.tag IN ({marks})"
-            " AND r.at <= %s AND r.at >= %s AND later.id IS NULL) WHERE place <= %s ORDER BY at, id",
-            [world.pk, *tags, clock.as_stored(now), clock.as_stored(now - LOOKS_BACK), MOST],
-        )
-        rows = cursor.fetchall()
-    found: dict[str, list[tuple[datetime, float]]] = defaultdict(list)
-    for tag, at, value in rows:
-        found[tag].append((clock.as_read(at), float(value)))
-    return found

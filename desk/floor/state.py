@@ -7,10 +7,11 @@ from functools import cached_property
 from typing import Any
 
 from django.db import connection
+from django.db.models import Q, Subquery
 from django.utils import timezone
 
 from desk.floor import clock
-from desk.floor.drifting import Drifting, drifting, runs
+from desk.floor.drifting import Drifting, drifting
 from desk.floor.models import Cook, Order, World, epoch
 from desk.floor.quality import quality_words
 from desk.floor.reading import Reading
@@ -31,6 +32,8 @@ from stock.tag import Tag
 STALE_S = 90
 SET_BACK = timedelta(days=2)  # a clock may be so far behind what was entered; further, it is the entry that is wrong
 LAB_BACK = timedelta(hours=36)
+RUN_BACK = timedelta(days=3)  # results that make a run
+RUN_MOST = 12
 LAB_STANDS = 1.5  # of its rounds: so long a sample stands for an instrument nobody can go by
 COOKS_BACK = timedelta(hours=16)  # an acid cook may take half a day
 
@@ -127,12 +130,8 @@ class State:
     @cached_property
     def drifting(self) -> Mapping[str, Drifting]:
         """What runs off its target by more than chance, still inside its band."""
-        return drifting(self.line, self.runs)
-
-    @cached_property
-    def runs(self) -> Mapping[str, list[tuple[datetime, float]]]:
-        """The last results of what the laboratory tests, by tag, the oldest first."""
-        return runs(self.line, self.world, self.now)
+        runs = {tag: [(one.at, one.value) for one in run] for tag, run in self.entered.items()}
+        return drifting(self.line, runs)
 
     @cached_property
     def witnesses(self) -> Mapping[str, Witness]:
@@ -202,8 +201,8 @@ class State:
         )
 
     @cached_property
-    def lab(self) -> dict[str, Entered]:
-        """The newest valid entry of each tag. In SQL, since every page asks for it."""
+    def entered(self) -> dict[str, list[Entered]]:
+        """The last valid entries of each tag, the oldest first. In SQL, since every page asks for them."""
         with connection.cursor() as cursor:
             cursor.execute(
                 "SELECT id, tag, value, at, first_name, last_name FROM ("
@@ -212,14 +211,21 @@ class State:
                 " FROM floor_record r JOIN people_person p ON p.id = r.by_id"
                 " LEFT JOIN floor_record later ON later.supersedes_id = r.id"
                 " WHERE r.world_id = %s AND r.kind = 'reading' AND r.at <= %s AND r.at >= %s AND later.id IS NULL"
-                ") WHERE place = 1",
-                [self.world.pk, clock.as_stored(self.now), clock.as_stored(self.now - LAB_BACK)],
+                ") WHERE place <= %s ORDER BY at, id",
+                [self.world.pk, clock.as_stored(self.now), clock.as_stored(self.now - RUN_BACK), RUN_MOST],
             )
             rows = cursor.fetchall()
-        return {
-            tag: Entered(pk, value, clock.as_read(at), f"{first[:1]}. {last}" if last else first)
-            for pk, tag, value, at, first, last in rows
-        }
+        found: dict[str, list[Entered]] = {}
+        for pk, tag, value, at, first, last in rows:
+            by = f"{first[:1]}. {last}" if last else first
+            found.setdefault(tag, []).append(Entered(pk, value, clock.as_read(at), by))
+        return found
+
+    @cached_property
+    def lab(self) -> dict[str, Entered]:
+        """The newest valid entry of each tag, of late."""
+        newest = {tag: run[-1] for tag, run in self.entered.items()}
+        return {tag: one for tag, one in newest.items() if one.at >= self.now - LAB_BACK}
 
     @cached_property
     def slopes(self) -> dict[str, float]:
@@ -281,18 +287,17 @@ class State:
     @cached_property
     def orders(self) -> list[Order]:
         """The order in force, then those to come."""
-        current = (
-            Order.objects.filter(world=self.world, from_at__lte=self.now)
-            .select_related("accepted_by")
-            .order_by("-from_at", "-id")[:1]
-        )
-        coming = Order.objects.filter(world=self.world, from_at__gt=self.now).order_by("from_at", "id")[:4]
-        return [*current, *coming]
+        begun = Order.objects.filter(world=self.world, from_at__lte=self.now).order_by("-from_at", "-id")
+        rows = Order.objects.filter(
+            Q(from_at__gt=self.now) | Q(pk=Subquery(begun.values("pk")[:1])), world=self.world
+        ).order_by("from_at", "id")
+        found = list(rows.select_related("accepted_by")[:5])
+        return found if found and found[0].from_at <= self.now else [self._commissioned(), *found]
 
     @property
     def order(self) -> Order:
         """The order in force; where none was ever accepted, the line's first grade as it is commissioned."""
-        return self.orders[0] if self.orders else self._commissioned()
+        return self.orders[0]
 
     def _commissioned(self) -> Order:
         grade = self.line.grades[0]
@@ -395,7 +400,7 @@ class State:
 
     def recent(self, tag_id: str, count: int) -> list[float]:
         """Return the last results of a tag, the newest last, as many as there are up to a count."""
-        return [value for _, value in self.runs.get(tag_id, [])[-count:]]
+        return [one.value for one in self.entered.get(tag_id, [])[-count:]]
 
     def advice_for(self, tags: Iterable[Tag]) -> list[Advice]:
         """Return the cards that concern some tags."""

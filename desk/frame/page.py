@@ -23,7 +23,7 @@ from desk.floor.state import State
 from desk.floor.station import Station
 from desk.frame.alike import TOKEN, Carrier, Rendered, is_marking, kept_or_made, new_key
 from desk.people.models import Person
-from desk.people.roles import PEOPLE
+from desk.people.roles import PEOPLE, RECORD, who_may
 from stock.line.drawing import draw_ribbon, ribbon_columns
 
 RIBBON_W, RIBBON_H = 962, 78
@@ -146,6 +146,7 @@ def page(
         "here": here,
         "now": state.now,
         "troubles": troubles_of(state),
+        **rights_of(request),
         **framed(state, here),
         **({"csrf_token": TOKEN} if marked else {}),
         **(context or {}),
@@ -157,6 +158,11 @@ def page(
         carrier.rendered = rendered
         return carrier
     return whole(request, state, rendered, status)
+
+
+def rights_of(request: HttpRequest) -> dict[str, Any]:
+    """Return whether who looks may record, and who may: what a form's button goes by."""
+    return {"may_record": signed_in(request).may(RECORD), "who_records": who_may(RECORD)}
 
 
 def whole(request: HttpRequest, state: State, rendered: Rendered, status: int = 200) -> HttpResponse:

@@ -21,7 +21,7 @@ from desk.frame.forms import words_of
 from desk.frame.page import on_line, signed_in, tabs_of
 from desk.frame.page import page as render_page
 from desk.people.models import Person
-from desk.people.roles import RECORD
+from desk.people.roles import RECORD, who_may
 
 SHOWN: Final = 60
 BROKEN_BACK: Final = timedelta(days=1)
@@ -57,6 +57,8 @@ def show(request: HttpRequest, state: State, part: str, *, refused: str = "", do
         "most_rows": MOST_ROWS,
         "most_mb": MOST_BYTES // 1_000_000,
         "refused": refused,
+        "may_record": signed_in(request).may(RECORD),
+        "who_records": who_may(RECORD),
     }
     return render_page(
         request, state, "files/page.html", context, here=state.line.stop_id(part), status=422 if refused else 200

@@ -97,7 +97,7 @@ class Kraft(CookCase):
             self.step(
                 "White liquor in",
                 "Log white liquor",
-                liquor_m3="24.6",
+                liquor_m3="24.8",
                 strength_kg_per_m3_as_naoh="105",
                 sulphidity_pct="26",
             ),
@@ -173,7 +173,7 @@ class Kraft(CookCase):
         expect(row).to_contain_text("18.9")
         self.go("/live/cook/1190/sheet/")
         self.heading("Charge sheet of cook 1190")
-        expect(page.get_by_role("row", name="White liquor 26.4 m³")).to_contain_text("26.2 m³")
+        expect(page.get_by_role("row", name="White liquor 26.4 m³")).to_contain_text("26.4 m³")
         paper = page.request.get(self.live_server_url + "/live/cook/1190/sheet.pdf")
         self.assertTrue(paper.body().startswith(b"%PDF"))
 

@@ -216,7 +216,7 @@ class Access(BrowserCase):
                     self.go(path)
                     self.assertEqual(self.axe(colours_alone=theme == "dark"), [])
             with self.subTest("what floats", theme=theme):
-                self.go("/live/at/wash/")
+                self.go("/live/at/bleach/")
                 self.page.locator(".advice .working-link").first.click()
                 expect(self.page.locator("#float")).to_contain_text("Working")
                 self.page.get_by_label("Enter a reading, or find anything").fill("kappa 18")
