@@ -166,6 +166,26 @@ class Order(AppendOnly):
         return said(self.reel_t_per_h, "t/h")
 
 
+class Withdrawal(AppendOnly):
+    """An order that was withdrawn before it began, by whom and why."""
+
+    world = models.ForeignKey(World, on_delete=models.PROTECT, related_name="+")
+    order = models.OneToOneField(Order, on_delete=models.PROTECT, related_name="withdrawal")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    why = models.CharField(max_length=200)
+    form_key = models.CharField(max_length=60)
+
+    class Meta:
+        """A form makes one."""
+
+        constraints = [models.UniqueConstraint(fields=["world", "form_key"], name="withdrawal_form_once")]
+
+    def __str__(self) -> str:
+        """What was withdrawn."""
+        return f"withdrawn: {self.order}"
+
+
 class Cook(AppendOnly):
     """A batch cook as it was started: its first chips are in."""
 

@@ -10,7 +10,7 @@ from django.db.models import Model
 
 from desk.floor import clock
 from desk.floor.keeping import WHY_WANTED, digest_at, keep, line_key, need_why, same, sent_before, source_of, verb
-from desk.floor.models import Order, Record, World
+from desk.floor.models import Order, Record, Withdrawal, World
 from desk.floor.station import Correction, stations
 from desk.mill.selectors import line_of, solve
 from desk.people.models import Person
@@ -244,6 +244,37 @@ def accept_order(
         form_key=form_key,
     )  # fmt: skip
     return keep(asked, tell)
+
+
+@verb
+def withdraw_order(order: Order, person: Person, *, why: str, form_key: str) -> Withdrawal:
+    """Withdraw an order that has not begun, with why; what comes before it runs on.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError
+        For a wrong role, no reason, an order that runs already or was withdrawn.
+    """
+    require(person, ORDER)
+    if (sent := sent_before(Withdrawal, order.world, form_key)) is not None:
+        return sent
+    now = clock.now()
+    if order.from_at <= now:
+        began = f"{clock.local(order.from_at):%d %b %H:%M}"
+        raise ValidationError({"why": f"it runs since {began}; accept another order in its place"})
+    if (first := Withdrawal.objects.select_related("by").filter(order=order).first()) is not None:
+        raise ValidationError({"why": f"{first.by.short_name} withdrew it at {clock.local(first.at):%H:%M} already"})
+    row = Withdrawal(world=order.world, order=order, by=person, at=now, why=need_why(why), form_key=form_key)
+    name = line_of(order.world.version).grade(order.grade).name
+    words = f"Order withdrawn: {order.rate} of {name} from {clock.local(order.from_at):%d %b %H:%M}. {row.why}"
+
+    def tell(kept: Withdrawal) -> None:
+        record_event(
+            order.world, person, words, station="", at=now, form_key=line_key("w", kept), kind=Record.Kind.ORDER,
+            action=ORDER, source=kept,
+        )  # fmt: skip
+
+    return keep(row, tell)
 
 
 def stop_of(world: World, kind: str) -> str:

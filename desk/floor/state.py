@@ -287,10 +287,9 @@ class State:
     @cached_property
     def orders(self) -> list[Order]:
         """The order in force, then those to come."""
-        begun = Order.objects.filter(world=self.world, from_at__lte=self.now).order_by("-from_at", "-id")
-        rows = Order.objects.filter(
-            Q(from_at__gt=self.now) | Q(pk=Subquery(begun.values("pk")[:1])), world=self.world
-        ).order_by("from_at", "id")
+        stand = Order.objects.filter(world=self.world, withdrawal=None)
+        begun = stand.filter(from_at__lte=self.now).order_by("-from_at", "-id")
+        rows = stand.filter(Q(from_at__gt=self.now) | Q(pk=Subquery(begun.values("pk")[:1]))).order_by("from_at", "id")
         found = list(rows.select_related("accepted_by")[:5])
         return found if found and found[0].from_at <= self.now else [self._commissioned(), *found]
 

@@ -6,7 +6,7 @@ from datetime import datetime
 
 from django.db import connection
 
-from desk.floor.models import Stop, epoch
+from desk.floor.models import Order, Stop, epoch
 from desk.floor.points import stops_of
 from desk.floor.state import State
 from desk.mill.selectors import solve
@@ -71,9 +71,8 @@ def _consistency_of(state: State, stream: StreamDef) -> str | None:
 
 def _planned(state: State, stream_id: str, start: datetime) -> float:
     """Return what the orders in force ask a stream to carry since a moment, BDt."""
-    from desk.floor.models import Order
-
-    orders = list(Order.objects.filter(world=state.world, from_at__lte=state.now).order_by("from_at", "id"))
+    rows = Order.objects.filter(world=state.world, from_at__lte=state.now, withdrawal=None)
+    orders = list(rows.order_by("from_at", "id"))
     begun = [order for order in orders if order.from_at > start]
     before = [order for order in orders if order.from_at <= start][-1:] or [state.order]
     told = [*before, *begun]

@@ -7,15 +7,16 @@ from typing import Any, Final
 from django.core.exceptions import ValidationError
 from django.forms import Field
 from django.http import HttpRequest, HttpResponse, QueryDict
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from desk.floor.services import NotAllowedError, accept_order, require
+from desk.floor.models import Order
+from desk.floor.services import NotAllowedError, accept_order, require, withdraw_order
 from desk.floor.state import State
 from desk.frame.alike import new_key
-from desk.frame.fields import MomentField, NumberField
-from desk.frame.forms import key_of, remember_fault
+from desk.frame.fields import MomentField, NumberField, WhyField, read_form
+from desk.frame.forms import key_of, remember_fault, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.mill.selectors import solve
@@ -200,9 +201,51 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
         "verdict": sentence(state, tried),
         "form_key": new_key(),
         "may_accept": signed_in(request).may(ORDER),
+        "coming": [(order, _order_words(state, order)) for order in state.orders],
+        "clash": _clash(state, tried),
         "who_may": who_may(ORDER),
         "total_share": sum(tried.shares.values()) * 100,
     }
+
+
+CLASH: Final = timedelta(hours=1)  # orders nearer to each other than this are asked about
+
+
+def _order_words(state: State, order: Order) -> str:
+    """Say an order in a line: what, from when, by whom."""
+    by = f", accepted by {order.accepted_by.short_name}" if order.accepted_by_id else ""
+    return (
+        f"{order.rate} of {state.line.grade(order.grade).name} from {timezone.localtime(order.from_at):%d %b %H:%M}{by}"
+    )
+
+
+def _clash(state: State, tried: Tried) -> str:
+    """Say which accepted order begins so near to the one tried that one of them is hardly meant."""
+    if tried.from_at is None:
+        return ""
+    for order in state.orders:
+        apart = abs(order.from_at - tried.from_at)
+        if order.from_at > state.now and apart < CLASH:
+            minutes = apart.total_seconds() / 60
+            return (
+                f"{_order_words(state, order)} stands {minutes:.0f} min"
+                f" {'before' if order.from_at <= tried.from_at else 'after'} it: withdraw that one first if this replaces it"
+            )
+    return ""
+
+
+@on_line
+@require_POST
+def withdraw(request: HttpRequest, state: State, pk: int) -> HttpResponse:
+    """Withdraw an order that has not begun."""
+    order = get_object_or_404(Order, world=state.world, pk=pk)
+    try:
+        withdraw_order(order, signed_in(request), **read_form(request, why=WhyField()), form_key=key_of(request))
+    except ValidationError as error:
+        context = {**_context(request, state, _start(state)), "not_withdrawn": words_of(request, error), "failed": pk}
+        context["typed_why"] = request.POST.get("why", "")
+        return render_page(request, state, "order/page.html", context, here="order", status=422)
+    return redirect("order", world_slug=state.world.slug)
 
 
 def running(state: State) -> str:

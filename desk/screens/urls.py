@@ -36,6 +36,7 @@ on_line = [
     path("order/", order.page, name="order"),
     path("order/try/", order.attempt, name="order_try"),
     path("order/accept/", order.accept, name="order_accept"),
+    path("order/<int:pk>/withdraw/", order.withdraw, name="order_withdraw"),
     path("at/<slug:station_id>/", station.page, name="station"),
     path("at/<slug:station_id>/panels/<slug:panel_id>/", station.panel, name="set_panel"),
     path("at/<slug:station_id>/set/<slug:panel_id>/", station.set_points, name="panel"),

@@ -1,0 +1,63 @@
+"""Orders to come: listed, withdrawn with why before they begin, and asked about where two begin together."""
+
+from datetime import timedelta
+
+from desk.floor.models import Order, Withdrawal
+from desk.floor.next_up import next_up
+from desk.floor.state import State
+from tests.desk.base import NOW, DeskCase
+
+
+class Coming(DeskCase):
+    def coming(self, hours=2, key="c"):
+        grade = State(self.world, NOW).line.grades[1]
+        return Order.objects.create(
+            world=self.world,
+            grade=grade.id,
+            reel_t_per_h=grade.tonnes_per_h,
+            shares=grade.shares,
+            from_at=NOW + timedelta(hours=hours),
+            accepted_by=self.people["lead"],
+            form_key=key,
+        )
+
+    def withdraw(self, order, why="the customer moved it", key="w"):
+        return self.client.post(f"/live/order/{order.pk}/withdraw/", {"why": why, "form_key": key})
+
+    def test_it_is_listed_and_leaves_board_and_rail_when_it_is_withdrawn(self):
+        order = self.coming()
+        self.sign_in("lead")
+        self.assertSays(self.client.get("/live/order/"), "Withdraw it")
+        self.assertTrue(any(item.what.startswith("Change to") for item in next_up(State(self.world, NOW))))
+        self.assertEqual(self.withdraw(order).status_code, 302)
+        self.assertFalse(any(item.what.startswith("Change to") for item in next_up(State(self.world, NOW))))
+        self.assertEqual(len(State(self.world, NOW + timedelta(hours=3)).orders), 1)
+        self.assertContains(self.client.get("/live/log/"), "the customer moved it")
+
+    def test_pressed_twice_it_is_one_and_by_two_the_second_is_told(self):
+        order = self.coming()
+        self.sign_in("lead")
+        self.withdraw(order)
+        self.withdraw(order)
+        self.assertEqual(Withdrawal.objects.count(), 1)
+        self.sign_in("engineer")
+        self.assertContains(self.withdraw(order, key="x"), "withdrew it at", status_code=422)
+
+    def test_without_a_reason_or_the_role_or_once_it_runs_it_stands(self):
+        order = self.coming()
+        self.sign_in("lead")
+        self.assertContains(self.withdraw(order, why=" "), "say why", status_code=422)
+        running = Order.objects.get(form_key="first")
+        self.assertContains(self.withdraw(running), "accept another order in its place", status_code=422)
+        self.sign_in("operator")
+        self.assertEqual(self.withdraw(order).status_code, 403)
+        self.assertFalse(Withdrawal.objects.exists())
+
+    def test_two_that_begin_together_are_asked_about(self):
+        self.coming()
+        self.sign_in("lead")
+        grade = State(self.world, NOW).line.grades[0]
+        form = {"grade": grade.id, "was_grade": grade.id, "tonnes": f"{grade.tonnes_per_h:g}", "from_at": "16:40"}
+        form |= {f"share_{name}": f"{100 * share:g}" for name, share in grade.shares.items()}
+        self.assertSays(self.client.post("/live/order/try/", form), "stands 10 min before it")
+        self.assertNotContains(self.client.post("/live/order/try/", {**form, "from_at": "20:40"}), "stands")
