@@ -351,7 +351,7 @@ WOOD_ROWS: tuple[Rule, ...] = (
         "The last pieces, kept and tagged.",
         _usual_trips,
         lambda size, here: (
-            f"Quarantine the lot and find the broken part before restart: up to {size.value:.0f} in a shift is usual."
+            f"Quarantine the lot and find the broken part before restart: up to {int(size.value)} in a shift is usual."
             " Do not lower the gain"
         ),
         at=("station",),

@@ -278,6 +278,29 @@ class Metal(YardCase):
         self.assertEqual(Trip.objects.get().stopped_min, 6)
         self.assertEqual(self.yard().trip_counts[1], 1)
 
+    def test_a_trip_that_was_none_leaves_count_and_quarantine(self):
+        self.lot("R-1", hours_ago=40)
+        self.trip("R-1")
+        second = self.trip("R-1")
+        self.assertEqual((self.yard().aside, self.yard().trip_counts[1]), (["R-1"], 2))
+        self.sign_in()
+        given = {"why": "test piece", "form_key": "tb"}
+        address = f"/live/yard/trip/{second.pk}/take-back/"
+        self.assertEqual(self.client.post(address, {**given, "why": " "}).status_code, 422)
+        self.assertEqual(self.client.post(address, given).status_code, 302)
+        self.assertEqual(self.client.post(address, given).status_code, 302)  # pressed twice
+        self.assertEqual((self.yard().aside, self.yard().trip_counts[1]), ([], 1))
+        self.assertEqual(Trip.objects.filter(undone=True).count(), 1)
+        self.assertContains(self.client.get("/live/log/"), "No trip after all")
+
+    def test_a_trip_is_logged_at_its_own_time_and_not_to_come(self):
+        self.sign_in()
+        form = {"detector": "Drum infeed", "find": "Bolt", "lot": "", "stopped_min": "4", "form_key": "t1"}
+        self.assertEqual(self.client.post("/live/yard/trip/", {**form, "at": "13:10"}).status_code, 302)
+        self.assertEqual(Trip.objects.get().at, NOW.replace(hour=13, minute=10))
+        late = self.client.post("/live/yard/trip/", {**form, "at": "17:00", "form_key": "t2"})
+        self.assertContains(late, 'value="17:00"', status_code=422)
+
     def test_bad_trips_are_refused(self):
         with self.assertRaisesRegex(ValidationError, "is no detector"):
             self.trip(detector="Roof")

@@ -155,6 +155,7 @@ class Trip(Kept):
     find = models.CharField(max_length=60)
     lot = models.CharField(max_length=20, blank=True)
     stopped_min = models.FloatField()
+    undone = models.BooleanField(default=False, help_text="it was none after all")
 
     class Meta(Kept.Meta):
         """Read by time."""

@@ -32,6 +32,7 @@ class Noted:
     value: float
     text: str
     place: str
+    pk: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +92,7 @@ LOGGED: Final = ("trip", "release", "knife")
 # In SQL and in one query, since every page asks for it.
 _SQL: Final = """
 SELECT 'trip', lot, detector, at, stopped_min, find, r.id FROM yard_trip r
- WHERE world_id = %s AND at >= %s AND at <= %s
+ WHERE world_id = %s AND at >= %s AND at <= %s AND NOT undone
  AND NOT EXISTS (SELECT 1 FROM yard_trip later WHERE later.supersedes_id = r.id)
 UNION ALL SELECT 'release', lot, '', at, 0, reason, id FROM yard_release
  WHERE world_id = %s AND at >= %s AND at <= %s
@@ -127,7 +128,9 @@ def read_news(state: State) -> News:
         samples[source].append(Sampled(pk, source, _read(at), sample_g, tuple(json.loads(masses))))
     plans = [Planned(row[6], _read(row[3]), row[4]) for row in found["plan"]]
     return News(
-        noted=tuple(Noted(row[0], row[1], _read(row[3]), row[4], row[5], row[2]) for row in rows if row[0] in LOGGED),
+        noted=tuple(
+            Noted(row[0], row[1], _read(row[3]), row[4], row[5], row[2], row[6]) for row in rows if row[0] in LOGGED
+        ),
         samples=dict(samples),
         gate=tuple(
             Waiting(row[1], row[2], _read(row[3]), row[4], row[6], tuple(json.loads(row[5]))) for row in found["gate"]

@@ -61,7 +61,7 @@ def _trip_reading(yard: YardNow, tag: Tag) -> Reading:
         upper = count_chart(trips_each_count=np.array(before)).upper_count
         over = count - upper
         verdict = (
-            Verdict("act", "high", over, f"more than the {upper:.1f} that are still usual in a shift")
+            Verdict("act", "high", over, f"over the {int(upper)} that are still usual in a shift")
             if over > 0
             else Verdict("ok", "", 0.0, "usual")
         )

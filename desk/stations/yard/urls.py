@@ -9,6 +9,7 @@ def urls() -> list[URLPattern]:
     """Return them."""
     return [
         path("yard/trip/", overview.trip, name="yard_trip"),
+        path("yard/trip/<int:pk>/take-back/", overview.trip_back, name="yard_trip_back"),
         path("yard/release/", overview.release, name="yard_release"),
         path("yard/lots/", lots.page, name="yard_lots"),
         path("yard/lots/weigh/", lots.work_out, name="yard_weigh"),

@@ -52,6 +52,25 @@ def log_trip(
     )
 
 
+@verb
+def take_back_trip(trip: Trip, person: Person, *, why: str, form_key: str) -> Trip:
+    """Say that a trip was none after all: counts, quarantine and the log follow.
+
+    Raises
+    ------
+    NotAllowedError, ValidationError
+        For a wrong role, no reason, or one that was taken back already.
+    """
+    require(person, RECORD)
+    row = Trip(
+        world=trip.world, by=person, at=trip.at, detector=trip.detector, find=trip.find, lot=trip.lot,
+        stopped_min=trip.stopped_min, undone=True, supersedes=trip, why=need_why(why), form_key=form_key,
+    )  # fmt: skip
+    words = f"No trip after all: {trip_words(trip)}. {row.why}"
+    told = {"kind": Record.Kind.EVENT, "tag": "", "subject": trip.lot}
+    return keep(row, lambda kept: tell(kept, person, words, clock.now(), "b", **told))
+
+
 def trip_words(trip: Trip) -> str:
     """Say a trip in a line of the log."""
     words = f"Metal trip, {trip.detector.lower()}: {trip.find.lower()}; stopped {trip.stopped_min:g} min"

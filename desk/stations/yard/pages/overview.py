@@ -5,22 +5,22 @@ from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect
+from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from desk.floor import clock
 from desk.floor.faults import fault
 from desk.floor.state import State
 from desk.frame.alike import new_key
-from desk.frame.fields import MOST_REASON, NumberField, WordsField, read_form
+from desk.frame.fields import MOST_REASON, MomentField, NumberField, WhyField, WordsField, read_form
 from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.stations.plain.page import station_context
+from desk.stations.yard.models import Trip
 from desk.stations.yard.pages.drawing import BAND_NAMES, draw_yard
 from desk.stations.yard.stock import YardNow, yard_of
-from desk.stations.yard.work import log_trip, release_lot
+from desk.stations.yard.work import log_trip, release_lot, take_back_trip
 from stock.errors import DomainError
 from stock.intake.definition import PileDef
 from stock.judge.here import Place
@@ -113,6 +113,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "", status: int =
         "log_lots": [
             lot.number for pile in yard.piles.values() if pile.part.form == "logs" for lot in reversed(pile.lots)
         ][:12],
+        "drawn_lot": _drawn_lot(yard),
         "typed": request.POST if refused else {},
         "refused": refused,
     }
@@ -140,6 +141,12 @@ def sentence(yard: YardNow) -> str:
     return in_band(state, stock, tags)
 
 
+def _drawn_lot(yard: YardNow) -> str:
+    """Return the lot logs are drawn from, where it is one: a trip is its until somebody says otherwise."""
+    lots = {pile.lots[0].number for pile in yard.piles.values() if pile.part.form == "logs" and pile.lots}
+    return lots.pop() if len(lots) == 1 else ""
+
+
 def in_band(state: State, opening: str, tags: Sequence[Tag]) -> str:
     """Follow an opening with the worst of some tags, or that nothing is off."""
     off = [one for one in state.off if one.tag in tags]
@@ -162,8 +169,19 @@ def trip(request: HttpRequest, state: State) -> HttpResponse:
         find=WordsField("What was found", 200),
         lot=WordsField("The lot", 20),
         stopped_min=NumberField("Minutes stopped", "min", least=0, most=1440),
+        at=MomentField(state),
     )
-    log_trip(state.world, signed_in(request), **typed, at=clock.now(), form_key=key_of(request))
+    log_trip(state.world, signed_in(request), **typed, form_key=key_of(request))
+    return redirect(home(state))
+
+
+@on_line
+@require_POST
+@acting("The trip was not taken back", lambda request, state, refused, pk: show(request, state, refused=refused))
+def trip_back(request: HttpRequest, state: State, pk: int) -> HttpResponse:
+    """Take a trip back that was none."""
+    row = get_object_or_404(Trip, world=state.world, pk=pk)
+    take_back_trip(row, signed_in(request), **read_form(request, why=WhyField()), form_key=key_of(request))
     return redirect(home(state))
 
 
