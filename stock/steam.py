@@ -1,8 +1,10 @@
 """Steam and heat: what warming wood and water takes, and what burning bark gives."""
 
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from stock.working import Arg, Example, method, warn
+
+ATMOSPHERE_KPA: Final = 101.325
 
 ZERO_K = 273.15
 WATER_KJ_PER_KG_K = 4.19

@@ -10,6 +10,7 @@ from desk.floor.due import Folded, Item
 from desk.floor.points import points_open, waiting
 from desk.floor.state import State
 from desk.floor.station import stations
+from stock.cooking.recipe import Digester
 from stock.errors import DomainError
 from stock.intake.definition import PileDef
 from stock.plan.cover import vessel_event
@@ -85,7 +86,7 @@ def _off(state: State) -> list[Item]:
         size = f"{value}, {reading.verdict.words}."
         if card is not None:
             size = f"{value}. {card.correction}."
-        hurts = reading.verdict.side == "high" and _burns(state, reading.tag)
+        hurts = reading.verdict.side == "high" and _hurts(state, reading.tag)
         level, station = reading.verdict.level, reading.tag.station
         items.append(Item(state.now, reading.tag.name, size, level, station, now=True, hurts=hurts))
     return items
@@ -128,9 +129,10 @@ def _points(state: State) -> list[Item]:
     return items
 
 
-def _burns(state: State, tag: Tag) -> bool:
-    """Say whether a tag reads the heat of a pile, which can end in fire."""
-    return tag.reads == "temperature" and isinstance(state.line.part(tag.of), PileDef)
+def _hurts(state: State, tag: Tag) -> bool:
+    """Say whether a tag reads the heat of a pile, which can end in fire, or what a digester stands under."""
+    part = state.line.part(tag.of)
+    return isinstance(part, Digester) or (tag.reads == "temperature" and isinstance(part, PileDef))
 
 
 def _vessels(state: State) -> list[Item]:

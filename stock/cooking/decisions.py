@@ -327,6 +327,24 @@ ROWS: tuple[Rule, ...] = (
 
 QUIET: tuple[Quiet, ...] = (
     Quiet(
+        "temperature",
+        ("high",),
+        "Over the most its recipe allows: cut the steam, hold it against the lower thermometer, and count H anew; each degree makes it a twelfth faster. No hand valve on the vessel; the interlocks rule.",
+        at=("digester",),
+    ),
+    Quiet(
+        "bottom",
+        ("high",),
+        "Over the most its recipe allows at the bottom: steam on a screen or a dead circulation. Cut the steam, look at the pump, count H on the colder sensor.",
+        at=("digester",),
+    ),
+    Quiet(
+        "pressure",
+        ("high",),
+        "Over what its recipe is held under: stop the steam, relieve by its own relief, and stay clear of flanges and vents. The relief valve and the interlocks rule; a gauge that is off is found afterwards.",
+        at=("digester",),
+    ),
+    Quiet(
         "causticity",
         ("high",),
         "High causticity asks for nothing at the digesters; at recaust it means much lime: mud that settles badly, and overliming above 84 to 86 %.",

@@ -7,11 +7,10 @@ import numpy as np
 
 from stock.cooking.end_point import KELVIN, Curve, integral_curve, refuse_disorder
 from stock.errors import DomainError
-from stock.steam import saturation_pressure_kpa_abs
+from stock.steam import ATMOSPHERE_KPA, saturation_pressure_kpa_abs
 from stock.working import Arg, Choice, Example, method, warn
 
 GAS_J_PER_MOL_K: Final = 8.314462
-ATMOSPHERE_KPA: Final = 101.325
 SO2_G_PER_EQUIVALENT_10: Final = 3.2033
 _VOLUME: Final = Arg("titrant used", 0, 500)
 _NORMAL: Final = Arg("its strength", 0, 12, above=True)

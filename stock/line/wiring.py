@@ -7,6 +7,7 @@ from stock.cooking.recipe import Digester, Tank
 from stock.intake.definition import PileDef
 from stock.line.kinds import KINDS
 from stock.parts import STATION_POINTS, STREAM_POINTS, Points, points
+from stock.steam import ATMOSPHERE_KPA, saturation_pressure_kpa_abs
 
 if TYPE_CHECKING:
     from stock.line.definition import Definition, StreamDef
@@ -61,11 +62,45 @@ def fill_tags(raw: dict[str, Any]) -> dict[str, Any]:
     tags = raw.get("tags")
     if not isinstance(tags, list):
         return raw
-    places = _places(raw)
-    return {**raw, "tags": [_filled(tag, places) if isinstance(tag, dict) else tag for tag in tags]}
+    places, limits = _places(raw), _digester_limits(raw)
+    return {**raw, "tags": [_filled(tag, places, limits) if isinstance(tag, dict) else tag for tag in tags]}
 
 
-def _filled(tag: dict[str, Any], places: Mapping[str, tuple[str, str, Points]]) -> dict[str, Any]:
+def _digester_limits(raw: Mapping[str, Any]) -> dict[tuple[str, str], tuple[float, float]]:
+    """Return target and limit of heat and pressure in each digester: of the hottest of its recipes, as they say themselves."""
+    recipes = {row["id"]: row for row in _rows(raw, "cook", "recipes")}
+    found: dict[tuple[str, str], tuple[float, float]] = {}
+    for row in _rows(raw, "cook", "digesters"):
+        names = row.get("recipes")
+        own = [_recipe_limits(recipes[name]) for name in names if name in recipes] if isinstance(names, list) else []
+        known = [one for one in own if one is not None]
+        if known:
+            heat, pressure = max(one[0] for one in known), max(one[1] for one in known)
+            found |= {(row["id"], point): heat for point in ("temperature", "bottom")}
+            found[row["id"], "pressure"] = pressure
+    return found
+
+
+def _recipe_limits(recipe: Mapping[str, Any]) -> tuple[tuple[float, float], tuple[float, float]] | None:
+    """Return (target, limit) of °C and of kPa g of a recipe as it was written; None where it says too little."""
+    stages = recipe.get("stages")
+    last = stages[-1] if isinstance(stages, list) and stages else None
+    cook, most = last.get("to_c") if isinstance(last, Mapping) else None, recipe.get("most_c")
+    if not isinstance(cook, (int, float)) or not isinstance(most, (int, float)) or not 20 <= cook <= most <= 200:
+        return None
+    over, held = recipe.get("over_kpa", 50), last.get("to_kpa_g") if isinstance(last, Mapping) else None
+    over = float(over) if isinstance(over, (int, float)) else 50.0
+    steam = [saturation_pressure_kpa_abs(temperature_c=one) - ATMOSPHERE_KPA for one in (cook, most)]
+    limit = max(steam[1], 0.0) + over
+    target = float(held) if isinstance(held, (int, float)) else max(steam[0], 0.0)
+    return (cook, most), (min(target, limit), limit)
+
+
+def _filled(
+    tag: dict[str, Any],
+    places: Mapping[str, tuple[str, str, Points]],
+    limits: Mapping[tuple[str, str], tuple[float, float]],
+) -> dict[str, Any]:
     name, station, known = places.get(str(tag.get("of")), ("", "", points()))
     station = station or NOWHERE
     point = known.get(str(tag.get("reads")))
@@ -86,6 +121,9 @@ def _filled(tag: dict[str, Any], places: Mapping[str, tuple[str, str, Points]]) 
         "decimals": point.decimals,
         "plausible": point.plausible,
     }
+    if (of := limits.get((str(tag.get("of")), str(tag.get("reads"))))) is not None:
+        target, most = (min(one, point.plausible[1]) for one in of)
+        usual["band"] = {"target": target, "control": (point.plausible[0], most), "action": (point.plausible[0], most)}
     own = dict(tag)
     own["words"] = [*usual["words"], *own.get("words", [])]  # type: ignore[misc]
     return {**usual, **own}

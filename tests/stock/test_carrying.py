@@ -142,3 +142,14 @@ class Piles(TestCase):
 
     def test_above_what_is_known_no_loss_is_made_up(self):
         self.assertEqual(card("pile_c_temp", 53).size.value, card("pile_c_temp", 58).size.value)
+
+
+class Digesters(TestCase):
+    def test_the_recipe_s_most_judges_what_is_read_at_its_digester(self):
+        line = hallin_reach()
+        most = line.cook.recipe("alder").most_c
+        self.assertEqual(judge(line.tag("digester_3_temp"), most - 0.5).level, "ok")
+        self.assertEqual(judge(line.tag("digester_3_temp"), most + 0.5).level, "act")
+        self.assertEqual(judge(line.tag("digester_3_pressure"), 900).level, "act")
+        self.assertEqual(judge(line.tag("digester_3_pressure"), 650).level, "ok")
+        self.assertEqual(judge(line.tag("digester_3_temp"), 60).level, "ok")

@@ -21,9 +21,9 @@ from desk.stations.cook.judgement import decision
 from desk.stations.cook.models import Forecast, Step
 from desk.stations.cook.resized import charge_doubts
 from stock.cooking.order import cannot, doubts
-from stock.cooking.sulphite import ATMOSPHERE_KPA, gas_over_steam
+from stock.cooking.sulphite import gas_over_steam
 from stock.errors import DomainError
-from stock.steam import saturation_temperature_c
+from stock.steam import ATMOSPHERE_KPA, saturation_temperature_c
 
 NEEDS: Final = {"sample": SAMPLE}  # steps that others than the cook may log
 

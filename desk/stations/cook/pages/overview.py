@@ -37,7 +37,7 @@ from desk.stations.yard.trace import fed
 from stock.cooking.follow import target
 from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
-from stock.figure import Datum, Origin
+from stock.figure import Datum, Figure, Origin
 
 TABS: Final = (
     ("cook_house", "Digesters"),
@@ -117,6 +117,7 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         "waiting": board.waiting,
         "chart": draw_cook(state, followed) if followed else None,
         "figures": house.figures(followed) if followed else {},
+        "gauges_now": _gauges_now(house, cook),
         "second": second,
         "decision": decision(house, followed) if followed else None,
         "charge_moved": charge_moved(followed),
@@ -230,6 +231,13 @@ def step(request: HttpRequest, state: State, number: int, kind: str = "") -> Htt
     except (ValidationError, DomainError) as error:
         return show(request, state, number, refused=f"Nothing was logged: {words_of(request, error)}.", opened=kind)
     return redirect("cook", world_slug=state.world.slug, number=number)
+
+
+def _gauges_now(house: House, cook: Cook) -> list[Figure]:
+    """Return temperature, lower temperature and pressure of a cook's digester as they are read now."""
+    digester, readings = house.part.digester(cook.digester), house.state.readings
+    tags = (digester.temperature, digester.bottom, digester.pressure)
+    return [readings[tag].as_figure() for tag in tags if tag and tag in readings]
 
 
 @on_line
