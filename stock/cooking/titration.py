@@ -205,3 +205,20 @@ def reduction_efficiency(*, na2s_kg_per_m3_as_naoh: float, na2so4_kg_per_m3_as_n
 def residual_alkali(*, acid_ml: float, acid_normality: float, sample_ml: float) -> float:
     """Return the effective alkali left in a spent liquor."""
     return acid_ml * acid_normality * 39.997 / sample_ml
+
+
+@method(
+    "effective_kg_per_m3_as_naoh = acid_ml * acid_normality * 39.997 / sample_ml",
+    title="Strength of caustic by acid",
+    station="cooking",
+    source="neutralisation; carbonate is counted where the end point is methyl orange",
+    example=Example(
+        {"acid_ml": 29.85, "acid_normality": 0.5, "sample_ml": 5.0}, {"effective_kg_per_m3_as_naoh": 119.39}
+    ),
+    acid_ml=Arg("acid used", 0, 200),
+    acid_normality=_ACID,
+    sample_ml=_SAMPLE,
+)
+def caustic_strength(*, acid_ml: float, acid_normality: float, sample_ml: float) -> float:
+    """Return the effective alkali of caustic soda."""
+    return residual_alkali(acid_ml=acid_ml, acid_normality=acid_normality, sample_ml=sample_ml)

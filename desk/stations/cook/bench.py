@@ -25,7 +25,7 @@ METHODS: Final = {
     "white": ("white_liquor_from_abc", ABC),
     "green": ("green_liquor_from_abc", ABC),
     "black": ("residual_alkali", ONE),
-    "caustic": ("residual_alkali", ONE),
+    "caustic": ("caustic_strength", ONE),
     "acid": ("sulphite_acid", TWO),
 }
 LIMITS: Final = {
@@ -262,7 +262,7 @@ def test_words(kind: str, worked: Figure, number: int | None) -> str:
     if kind == "acid":
         return f"{name} titrated: total SO2 {got['total_pct']:.2f} %, combined {got['combined_pct']:.2f} %, true free {got['true_free_pct']:.2f} %"
     of = f", cook {number}" if number else ""
-    return f"{name} titrated{of}: {got['residual_kg_per_m3_as_naoh']:.1f} g/L NaOH"
+    return f"{name} titrated{of}: {worked.value:.1f} g/L NaOH"
 
 
 def tags_of(state: State, kind: str, worked: Figure, number: int | None) -> list[tuple[str, float]]:
@@ -279,7 +279,7 @@ def tags_of(state: State, kind: str, worked: Figure, number: int | None) -> list
                 (reads.get("causticity"), 100 * got["causticity_frac"]),
             ]
         else:
-            found = [(reads.get("strength"), got["residual_kg_per_m3_as_naoh"])]
+            found = [(reads.get("strength"), got["effective_kg_per_m3_as_naoh"])]
     elif kind == "black":
         tested = Cook.objects.filter(world=state.world, number=number).first() if number else None
         tag = recipe_of(state, tested).residual_tag if tested else None

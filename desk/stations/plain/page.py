@@ -91,11 +91,23 @@ def station_sentence(state: State, station_id: str, tags: list[Tag]) -> str:
     for load in loads[1:3]:
         running += f", {lower_first(load.unit)} at {load.bd_t_per_h:.1f}"
     if not off:
-        return f"{running}. Everything is in its band."
+        return f"{running}. {quiet_words(state, tags)}"
     worst = off[0]
     value = f"{worst.value:.{worst.tag.decimals}f} {worst.tag.unit}".strip()
     more = f" {len(off) - 1} more out of band." if len(off) > 1 else ""
     return f"{running}. {worst.tag.name} is {value}, {worst.verdict.words}.{more}"
+
+
+def quiet_words(state: State, tags: Sequence[Tag]) -> str:
+    """Say that nothing is off, as far as anything is measured."""
+    seen = [tag for tag in tags if tag.id in state.readings]
+    if not tags:
+        return "Nothing is measured here."
+    if not seen:
+        return "Nothing was measured yet."
+    missing = len(tags) - len(seen)
+    words = "Everything is in its band" if not missing else "What is measured is in its band"
+    return f"{words}." if not missing else f"{words}; {missing} of {len(tags)} were not measured yet."
 
 
 def recent(state: State, station_id: str, most: int = 6) -> list[Record]:

@@ -287,7 +287,9 @@ def results_of(kind: str, worked: Figure) -> list[Shown]:
                 ("true_free_pct", "True free SO2"),
             )
         ]
-    return [alkali("residual_kg_per_m3_as_naoh", "Residual alkali" if kind == "black" else "Effective alkali")]
+    if kind == "black":
+        return [alkali("residual_kg_per_m3_as_naoh", "Residual alkali")]
+    return [alkali("effective_kg_per_m3_as_naoh", "Effective alkali")]
 
 
 def _listed(state: State) -> list[dict[str, Any]]:

@@ -16,7 +16,7 @@ from desk.frame.fields import MOST_REASON, MomentField, NumberField, WhyField, W
 from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
-from desk.stations.plain.page import station_context
+from desk.stations.plain.page import quiet_words, station_context
 from desk.stations.yard.models import Trip
 from desk.stations.yard.pages.drawing import BAND_NAMES, draw_yard
 from desk.stations.yard.stock import YardNow, yard_of
@@ -151,7 +151,7 @@ def in_band(state: State, opening: str, tags: Sequence[Tag]) -> str:
     """Follow an opening with the worst of some tags, or that nothing is off."""
     off = [one for one in state.off if one.tag in tags]
     if not off:
-        return f"{opening} Everything is in its band."
+        return f"{opening} {quiet_words(state, tags)}"
     worst = off[0]
     value = f"{worst.value:.{worst.tag.decimals}f} {worst.tag.unit}".strip()
     more = f" {len(off) - 1} more out of band." if len(off) > 1 else ""
