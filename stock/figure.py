@@ -1,15 +1,15 @@
 """A number with its working: the equation, the numbers put in, and where each came from."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any, Final, Literal
 
 import numpy as np
 
 import stock.book  # noqa: F401  the registry must be full before a name is looked up
 from stock.names import spoken, unit_of
-from stock.working import Method, find_method, recording
+from stock.working import Method, Noted, Step, find_method, recording
 
 OriginKind = Literal["measured", "entered", "set", "computed", "assumed"]
 
@@ -47,6 +47,8 @@ class Figure:
     results: Mapping[str, Any] = field(default_factory=dict)
     warnings: tuple[str, ...] = ()
     key: str = ""
+    steps: tuple[Step, ...] = ()
+    notes: tuple[Noted, ...] = ()
 
     @property
     def text(self) -> str:
@@ -74,6 +76,8 @@ class Figure:
             self.data,
             self.results,
             self.warnings,
+            steps=self.steps,
+            notes=self.notes,
         )
 
 
@@ -117,7 +121,28 @@ def figure(
         full,
         results,
         tuple(dict.fromkeys(record.warnings)),
+        steps=_steps_of(record.steps[:-1]),
+        notes=tuple(record.notes[:MOST_NOTES]),
     )
+
+
+MOST_STEPS: Final = 8
+MOST_NOTES: Final = 12
+
+
+def _steps_of(steps: Sequence[Step]) -> tuple[Step, ...]:
+    """Return the calculations a method went through, each once; none of a march that takes hundreds."""
+    found: list[Step] = []
+    for step in steps:
+        if len(steps) > 4 * MOST_STEPS:
+            return ()
+        if not any(step.method is one.method and _same(step.arguments, one.arguments) for one in found):
+            found.append(step)
+    return tuple(found[:MOST_STEPS])
+
+
+def _same(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
+    return all(number_text(one[name]) == number_text(other[name]) for name in one)
 
 
 def given(label: str, value: float, unit: str, origin: Origin, decimals: int = 1) -> Figure:

@@ -20,8 +20,8 @@ from stock.errors import DomainError
 from stock.names import alike, spoken, unit_of
 
 __all__ = [
-    "ALIASES", "METHODS", "AnyArg", "Arg", "Choice", "Example", "Method", "Recording", "Rows", "Step", "find_method",
-    "method", "recording", "warn",
+    "ALIASES", "METHODS", "AnyArg", "Arg", "Choice", "Example", "Method", "Noted", "Recording", "Rows", "Step",
+    "find_method", "method", "note", "recording", "warn",
 ]  # fmt: skip
 
 P = ParamSpec("P")
@@ -46,12 +46,22 @@ class Step:
     result: Mapping[str, Any]
 
 
+@dataclass(frozen=True, slots=True)
+class Noted:
+    """A number met on the way through an algorithm: what it is, and in which unit."""
+
+    words: str
+    value: float
+    unit: str
+
+
 @dataclass(slots=True)
 class Recording:
-    """What happened while somebody looked: steps in order of completion, and warnings."""
+    """What happened while somebody looked: steps in order of completion, numbers met on the way, and warnings."""
 
     steps: list[Step] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
+    notes: list[Noted] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +110,12 @@ def warn(text: str) -> None:
     """Attach a warning to the result being computed, if anybody is recording."""
     if (record := _recording.get()) is not None:
         record.warnings.append(text)
+
+
+def note(words: str, value: float, unit: str = "") -> None:
+    """Note a number met on the way through an algorithm, if anybody is recording."""
+    if (record := _recording.get()) is not None:
+        record.notes.append(Noted(words, float(value), unit))
 
 
 def find_method(name: str) -> Method:

@@ -34,6 +34,7 @@ SET_BACK = timedelta(days=2)  # a clock may be so far behind what was entered; f
 LAB_BACK = timedelta(hours=36)
 RUN_BACK = timedelta(days=3)  # results that make a run
 RUN_MOST = 12
+DEEPEST = 2  # streams a flow is opened back through, step by step
 LAB_STANDS = 1.5  # of its rounds: so long a sample stands for an instrument nobody can go by
 COOKS_BACK = timedelta(hours=16)  # an acid cook may take half a day
 
@@ -317,6 +318,29 @@ class State:
         value = self.result.streams[stream_id].bd_t_per_h
         shown = given(label, value, "BDt/h", Origin("computed", text, order.from_at), 1)
         return replace(shown, key=f"flow:{stream_id}")
+
+    def solved_from(self, stream_id: str, deep: int = 0) -> dict[str, Datum]:
+        """Return what a stream was solved from: what runs into its unit, what that unit does, and the order."""
+        line, order = self.line, self.order
+        stream = line.stream(stream_id)
+        unit = line.unit(stream.source)
+        accepted = Origin("entered", f"order accepted for {line.grade(order.grade).name}", order.from_at)
+        data = {"order_at_the_reel_t_per_h": Datum(order.reel_t_per_h, accepted)}
+        if (share := order.shares.get(stream_id)) is not None:
+            data["share_of_the_furnish_frac"] = Datum(share, accepted)
+        for name in ("yield_frac", "consistency_pct", "kg_per_t", "water_t_per_t"):
+            value = getattr(unit, name, None)
+            if isinstance(value, (int, float)) and value:
+                data[name] = Datum(float(value), self.set_origin(unit.name))
+        words = f"whole-line balance, into {unit.name[:1].lower()}{unit.name[1:]}"
+        for into in line.graph.into(unit.id):
+            flow = self.result.streams[into.id].bd_t_per_h
+            figure_ = None
+            if deep < DEEPEST:
+                own = given(into.called, flow, "BDt/h", Origin("computed", words), 2)
+                figure_ = replace(own, data=self.solved_from(into.id, deep + 1))
+            data[f"{into.id}_bd_t_per_h"] = Datum(flow, Origin("computed", words), figure_)
+        return data
 
     @cached_property
     def flows(self) -> dict[str, float]:

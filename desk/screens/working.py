@@ -45,7 +45,8 @@ def find(state: State, key: str) -> Figure:
 
 
 def _flow(state: State, rest: str) -> Figure:
-    return state.flow_figure(rest, f"bone-dry flow, {state.line.stream(rest).called}")
+    shown = state.flow_figure(rest, f"bone-dry flow, {state.line.stream(rest).called}")
+    return replace(shown, data=state.solved_from(rest))
 
 
 def _reading(state: State, rest: str) -> Figure:

@@ -6,7 +6,7 @@ from typing import NamedTuple, TypeVar
 import numpy as np
 
 from stock.errors import DomainError
-from stock.working import Arg, Choice, Example, method
+from stock.working import Arg, Choice, Example, method, note
 
 Number = TypeVar("Number", float, np.ndarray)
 
@@ -277,6 +277,8 @@ def charge_correction(
             message = f"{value:g} % ISO is beyond this stage, which ends at {ceiling:.1f} % however much is charged"
             raise DomainError("E_INFEASIBLE", name, message, f"below {ceiling:.1f} % ISO")
     came = (now - ks_floor_ks) * (1 + response_per_kg * charge_kg_per_odt)
+    note("k/s that came into the stage, by what the charge has done", came + ks_floor_ks)
+    note("charge that ends at the target", (came / (target - ks_floor_ks) - 1) / response_per_kg, "kg/BDt")
     change = (came / (target - ks_floor_ks) - 1) / response_per_kg - charge_kg_per_odt
     return max(change, -charge_kg_per_odt)
 

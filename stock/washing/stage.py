@@ -4,7 +4,7 @@ import math
 from typing import NamedTuple
 
 from stock.errors import DomainError
-from stock.working import Arg, Example, method, warn
+from stock.working import Arg, Example, method, note, warn
 
 _USUAL_DF = (-1.0, 5.0)
 _DF = Arg("dilution factor", -100, 100, usual=_USUAL_DF)
@@ -176,7 +176,12 @@ def dilution_factor_for_loss(
             f"a loss of {target_loss_kg_per_odt:g} kg/BDt is out of reach; the line gives {least:.1f} to {most:.1f}"
         )
         raise DomainError("E_INFEASIBLE", "target_loss_kg_per_odt", message, f"{least:.1f} to {most:.1f} kg/BDt")
-    return float(brentq(excess, 0.0, 6.0, xtol=1e-9))
+    found, told = brentq(excess, 0.0, 6.0, xtol=1e-9, full_output=True)
+    note("searched from", 0.0, "t/BDt")
+    note("to", 6.0, "t/BDt")
+    note("loss at where it ended", target_loss_kg_per_odt + excess(found), "kg/BDt")
+    note("steps it took", told.iterations)
+    return float(found)
 
 
 class WashLoss(NamedTuple):

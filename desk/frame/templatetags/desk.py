@@ -19,7 +19,7 @@ from stock.figure import Datum, Figure, number_text
 from stock.judge.limits import share_of_band
 from stock.names import spoken, suffix_of, unit_of
 from stock.units import readable, shown
-from stock.working import Arg, Method
+from stock.working import Arg, Method, Step
 
 register = template.Library()
 
@@ -243,6 +243,26 @@ def put_in(figure: Figure) -> SafeString:
     values |= {name: number_text(value) for name, value in figure.results.items() if name != figure.result_name}
     right = _printed(line.partition("=")[2].strip(), values)
     return format_html("= {} = <strong>{}</strong> {}", mark_safe(right), number_text(figure.value), figure.unit)  # noqa: S308
+
+
+@register.simple_tag
+def step_put_in(step: Step) -> SafeString:
+    """Write a step: what it works out, its equation with the numbers put in, what came out."""
+    name = step.method.results[0]
+    values = {key: number_text(value) for key, value in step.arguments.items()}
+    line = next((one for one in step.method.equation.splitlines() if one.startswith(name)), "")
+    result = format_html("<strong>{}</strong> {}", number_text(step.result[name]), unit_of(name))
+    if not line or not step.method.exact:
+        said = ", ".join(f"{spoken(key)} {value} {argument_unit(key)}".strip() for key, value in values.items())
+        return format_html("{}: {}; gives {}", step.method.title, said, result)
+    right = _printed(line.partition("=")[2].strip(), values)
+    return format_html("{}: {} = {}", step.method.title, mark_safe(right), result)  # noqa: S308  escaped parts
+
+
+@register.filter
+def short_number(value: float) -> str:
+    """Write a number short enough to read in a working."""
+    return number_text(value)
 
 
 def _printed(text: str, values: Mapping[str, str]) -> str:
