@@ -237,6 +237,13 @@ class Digesters:
         """The digesters whose cooks are simulated here."""
         return frozenset(self._by_digester)
 
+    @property
+    def tested(self) -> frozenset[str]:
+        """The tags that read what is found of each cook."""
+        recipes = [rhythm.recipe for rhythm in self.rhythms.values()]
+        tags = {tag for one in recipes for tag in (one.kappa_tag, one.residual_tag, one.rejects_tag)}
+        return frozenset(tag for tag in tags if tag)
+
     def cooks(self, from_s: float, to_s: float) -> list[CookRun]:
         """Return the cooks started between two moments, in the order of their start."""
         found = [cook for rhythm in self.rhythms.values() for cook in rhythm.started(from_s, to_s)]

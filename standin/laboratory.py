@@ -42,7 +42,7 @@ def titrations(line: Definition, readings: Iterable[tuple[str, int, float]], see
             read = burette(found["strength"], found["sulphidity"], found["causticity"])
             yield {**shared, "liquor": "white", **read}
             rng = np.random.default_rng([seed, 61, at_s % 1_000_000])
-            green = {"a_ml": 8.2, "b_ml": 14.6, "c_ml": 37.0}
+            green = {"a_ml": 7.3, "b_ml": 11.3, "c_ml": 36.0}  # sulphide as in the white: it survives causticizing
             moved = float(rng.normal(0, 0.25))
             if (at_s // TITRATE_EVERY_S) % 3 == 0:
                 moved_on = {name: round(value + moved, 2) for name, value in green.items()}

@@ -160,8 +160,9 @@ class Plant:
 
     def laboratory(self, from_s: float, to_s: float) -> Iterator[tuple[str, int, float]]:
         """Yield (tag, second, value) of the laboratory's routine over a span, newest value as the story says."""
+        of_cooks = self.digesters.tested
         for index, tag in enumerate(self.line.tags):
-            if tag.every_h is None:
+            if tag.every_h is None or tag.id in of_cooks:  # what is tested of each cook comes with the cook
                 continue
             every_s = tag.every_h * 3600
             last_s = to_s - (0.30 + 0.09 * (self._taken_with(tag) % 8)) * every_s

@@ -187,7 +187,9 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
             )
             for load in result.loads
         ]
+    running_now = blend_of(state)
     return {
+        "gap": _gap(state, running_now, _measured(state)),
         "tried": tried,
         "grades": state.line.grades,
         "shares": [
@@ -196,6 +198,7 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
         "rows": rows,
         "needs": _needs(state, result) if result else [],
         "forecast": _forecast(state, tried),
+        "measured": _measured(state),
         "wanted": state.line.grade(tried.grade_id).brightness_pct,
         "sentence": running(state),
         "verdict": sentence(state, tried),
@@ -305,6 +308,34 @@ def _needs(state: State, result: LineResult) -> list[tuple[Figure, str]]:
                     name = f"Effluent, {line.unit(stream.source).name.lower()}"
                     found.append((tried_figure(state, result, stream.id, name, whole=True), ""))
     return found
+
+
+def _measured(state: State) -> Figure | None:
+    """Return the brightness found at the blend of what runs now; None where nobody tests it."""
+    tag = state.line.graph.blend.tag_of("brightness")
+    return state.readings[tag].as_figure() if tag is not None and tag in state.readings else None
+
+
+def _gap(state: State, forecast: Figure | None, measured: Figure | None) -> str:
+    """Say that what the parts should give and what is found differ by more than tests do; '' where they agree."""
+    tag = state.line.graph.blend.tag_of("brightness")
+    if forecast is None or measured is None or tag is None:
+        return ""
+    apart, known = measured.value - forecast.value, state.line.tag(tag).uncertainty
+    if abs(apart) <= max(3 * known, 0.5):
+        return ""
+    return (
+        f"{abs(apart):.1f} {'under' if apart < 0 else 'over'} what the parts should give: a part is not what it was,"
+        " or a scattering is out of date"
+    )
+
+
+def blend_of(state: State) -> Figure | None:
+    """Return the brightness the parts should give in the order that runs."""
+    try:
+        return blend_figure(state, state.result)
+    except (DomainError, LookupError):
+        return None
 
 
 def _forecast(state: State, tried: Tried) -> Figure | None:

@@ -157,10 +157,10 @@ def retention_overall(*, first_pass_frac: float, recirculated_frac: float) -> fl
 
 
 @method(
-    "filler_t_per_h = sheet_bd_t_per_h * sheet_filler_frac / overall_frac",
+    "filler_t_per_h = sheet_bd_t_per_h * sheet_filler_frac / overall_frac - broke_filler_t_per_h",
     title="Filler feed for a sheet",
     station="blending",
-    source="mass balance",
+    source="mass balance; what broke brings need not be fed",
     aliases=("filler_feed",),
     example=Example(
         {"sheet_bd_t_per_h": 9.0, "sheet_filler_frac": 0.18, "overall_frac": 0.9607}, {"filler_t_per_h": 1.6863}
@@ -168,10 +168,13 @@ def retention_overall(*, first_pass_frac: float, recirculated_frac: float) -> fl
     sheet_bd_t_per_h=Arg("sheet made", 0, 1000),
     sheet_filler_frac=Arg("filler in the bone-dry sheet", 0, 0.6),
     overall_frac=Arg("overall retention of filler", 0, 1, above=True),
+    broke_filler_t_per_h=Arg("filler that comes with broke", 0, 1000),
 )
-def filler_feed_t_per_h(*, sheet_bd_t_per_h: float, sheet_filler_frac: float, overall_frac: float) -> float:
-    """Return the filler to feed for a filler share in the sheet."""
-    return sheet_bd_t_per_h * sheet_filler_frac / overall_frac
+def filler_feed_t_per_h(
+    *, sheet_bd_t_per_h: float, sheet_filler_frac: float, overall_frac: float, broke_filler_t_per_h: float = 0.0
+) -> float:
+    """Return the filler to feed for a filler share in the sheet; negative where broke brings more than is wanted."""
+    return sheet_bd_t_per_h * sheet_filler_frac / overall_frac - broke_filler_t_per_h
 
 
 @method(

@@ -23,6 +23,11 @@ class Followed:
     blow_at: datetime
 
     @property
+    def next_step(self) -> str:
+        """What is done to it at its end point: relieved, where it is let down for long before the blow."""
+        return "Relieve" if self.recipe.relief_min > 0 and self.state.phase != "relief" else "Blow"
+
+    @property
     def running(self) -> bool:
         """Whether it is still in the digester, uncooked or unblown."""
         return self.state.phase != "blown"

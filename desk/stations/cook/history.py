@@ -7,7 +7,9 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any, Final
 
+from desk.floor.keeping import source_of
 from desk.floor.models import Cook, Record, World
+from desk.floor.sealing import digest_of
 from desk.floor.services import stop_of
 from desk.floor.station import Past
 from desk.mill.selectors import line_of
@@ -26,6 +28,7 @@ from stock.cooking.schedule import planned_profile, profile_to_h
 from stock.cooking.ways import WAYS
 from stock.errors import DomainError
 from stock.figure import Datum
+from stock.judge.limits import judge
 
 STEPS_KEPT: Final = timedelta(days=3)
 FITTED_AGO: Final = timedelta(days=40)  # when the relation in force was accepted
@@ -34,17 +37,18 @@ WHY: Final = "Three weeks of good cooks since the start; the recipe's figures la
 
 
 def load_past(world: World, past: Past) -> list[Record]:
-    """Load the files of a folder into a world; return the gauges read by hand as records, not yet sealed."""
-    people = past.people
+    """Load the files of a folder into a world; return what was read of its cooks as records, not yet sealed."""
+    people, records = past.people, []
     if (past.folder / "cooks.csv").exists():
-        _load_counted(world, past.folder, people["vale"], people["achterberg"], past.opened)
+        records += _load_counted(world, past.folder, people["vale"], people["achterberg"], past.opened)
     if (past.folder / "hand_cooks.csv").exists():
-        return _load_by_hand(world, past.folder, people[past.story.hand])
-    return []
+        records += _load_by_hand(world, past.folder, people[past.story.hand])
+    return records
 
 
-def _load_counted(world: World, folder: Path, tester: Person, engineer: Person, opened: datetime) -> None:
-    """Load the cooks the digesters' counters reported."""
+def _load_counted(world: World, folder: Path, tester: Person, engineer: Person, opened: datetime) -> list[Record]:
+    """Load the cooks the digesters' counters reported; return the readings their results made, of the last days."""
+    records: list[Record] = []
     rows = list(_rows(folder / "cooks.csv"))
     house = line_of(world.version).cook
     Cook.objects.bulk_create(
@@ -67,9 +71,32 @@ def _load_counted(world: World, folder: Path, tester: Person, engineer: Person, 
         own = [row for row in rows if row["recipe"] == recipe.id]
         if recipe.is_sulphite or not own:
             continue
-        _past(world, recipe, own, tester, engineer, opened)
+        results = _past(world, recipe, own, tester, engineer, opened)
+        records += [
+            record for one in results if opened - one.at < STEPS_KEPT for record in _readings(world, recipe, one)
+        ]
     if (folder / "titrations.csv").exists():
         _titrations(world, folder / "titrations.csv", tester)
+    return records
+
+
+def _readings(world: World, recipe: Recipe, result: Result) -> Iterable[Record]:
+    """Yield the readings a result stands for: one fact, kept under the line's tags as well."""
+    line = line_of(world.version)
+    found = {
+        recipe.kappa_tag: result.kappa,
+        recipe.residual_tag: result.residual_kg_per_m3_as_naoh,
+        recipe.rejects_tag: result.rejects_pct,
+    }
+    for name, value in found.items():
+        if name is None or value is None:
+            continue
+        tag = line.tag(name)
+        yield Record(
+            world=world, by=result.by, at=result.at, entered_at=result.at, kind=Record.Kind.READING,
+            station=tag.station, tag=tag.id, value=value, unit=tag.unit, level=judge(tag, value).level,
+            source=source_of(result), source_digest=digest_of(result), form_key=f"demo-{world.pk}-{name}-{result.number}",
+        )  # fmt: skip
 
 
 def _steps(world: World, rows: Iterable[dict[str, str]], recipes: Iterable[Recipe], opened: datetime) -> None:
@@ -115,8 +142,8 @@ def _steps(world: World, rows: Iterable[dict[str, str]], recipes: Iterable[Recip
 
 def _past(
     world: World, recipe: Recipe, rows: list[dict[str, str]], tester: Person, engineer: Person, opened: datetime
-) -> None:
-    """Forecast each blown cook by the relation of its day, and keep what was found."""
+) -> list[Result]:
+    """Forecast each blown cook by the relation of its day, keep what was found, and return it."""
     blown = [row for row in rows if row["blown_s"]]
     relation = Relation.of(recipe)
     accepted_at = opened - FITTED_AGO
@@ -159,7 +186,7 @@ def _past(
                 )
             )
     Forecast.objects.bulk_create(forecasts, batch_size=500)
-    Result.objects.bulk_create(results, batch_size=500)
+    return Result.objects.bulk_create(results, batch_size=500)
 
 
 def _fit(recipe: Recipe, rows: list[dict[str, str]], engineer: Person, at: datetime) -> Relation | None:

@@ -43,7 +43,7 @@ def _blows(house: House) -> list[Item]:
         words = f"Kappa forecast {one.state.kappa.value:.1f}, target {one.cook.kappa_target:g}."
         if overdue:
             words = f"Past its end point. {words}"
-        what = f"Blow cook {one.cook.number}, digester {one.cook.digester}"
+        what = f"{one.next_step} cook {one.cook.number}, digester {one.cook.digester}"
         items.append(
             Item(max(one.blow_at, now), what, words, "act" if overdue else "ok", house.station, now=overdue, hurts=True)
         )

@@ -8,8 +8,9 @@ from desk.frame.panels.attempt import Panel
 from desk.frame.panels.fills import Fill, assumed, flow, flow_in, given, reading, step, target
 from stock.bleaching.unit import BleachStage
 from stock.delivery.unit import Dryer
-from stock.figure import Datum
+from stock.figure import Datum, Origin
 from stock.judge.here import Place
+from stock.material import INDEX
 
 
 def _wash(field: str) -> Fill:
@@ -37,6 +38,15 @@ def _sheet(place: Place) -> Datum:
     """Return what the sheet is made at: what leaves the dryer."""
     datum = place.flow(place.at(place.down(Dryer)).stream.id)
     return Datum(round(datum.value, 3), datum.origin, datum.figure)
+
+
+def _brought(place: Place) -> Datum:
+    """Return the filler that comes with the furnish, with broke and recovered paper."""
+    streams = place.facts.result.streams
+    into = place.line.graph.into(place.line.graph.blend.id)
+    brought = sum(float(streams[one.id].flows_t_per_h[INDEX["filler"]]) for one in into)
+    said = Origin("computed", "whole-line balance, filler in what runs into the blend")
+    return Datum(round(brought, 3), said)
 
 
 def _doses(place: Place) -> bool:
@@ -139,8 +149,9 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
             "sheet_bd_t_per_h": ("Sheet made", _sheet),
             "sheet_filler_frac": ("Filler in the sheet, as a fraction", _ash),
             "overall_frac": ("Overall retention", assumed(0.955, "first pass 0.50, 0.95 returned")),
+            "broke_filler_t_per_h": ("Filler the furnish brings", _brought),
         },
-        lambda size: f"Feed {size.text} t/h of filler, less what broke brings.",
+        lambda size: f"Feed {size.text} t/h of filler.",
         decimals=2,
         at=("filler",),
     ),

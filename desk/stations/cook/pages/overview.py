@@ -191,13 +191,21 @@ def sentence(house: House, cook: Cook, followed: Followed | None, board: Board |
         words = "is filling" if now.phase == "filling" else "takes its liquor"
         if house.step(cook, "chips") and not house.step(cook, "liquor"):
             words = "is full of chips and waits for its liquor"
-        return f"{name} {words}. Blow about {end}. {kappa_words}"
+        return f"{name} {words}. {followed.next_step} about {end}{_blown(followed)}. {kappa_words}"
     if now.phase == "charged":
         wait = next((one.words for one in board.waiting if one.digester == cook.digester), "") if board else ""
         return f"{name} is {wait or 'charged; waits for steam'}. {kappa_words}"
     where = "is at temperature" if now.phase == "at temperature" else "is heating"
     left = max(now.aim.value - now.done.value, 0)
-    return f"{name} {where}, {left:.0f} {way.unit} to go. Blow at {end}, give or take {now.band_min:.0f} min. {kappa_words}"
+    return f"{name} {where}, {left:.0f} {way.unit} to go. {followed.next_step} at {end}, give or take {now.band_min:.0f} min{_blown(followed)}. {kappa_words}"
+
+
+def _blown(followed: Followed) -> str:
+    """Say when it is blown, where it is let down for long before."""
+    if followed.recipe.relief_min <= 0:
+        return ""
+    blown = followed.blow_at + timedelta(minutes=followed.recipe.relief_min)
+    return f", blown about {timezone.localtime(blown):%H:%M}"
 
 
 def charge_moved(followed: Followed | None) -> str:
