@@ -282,6 +282,8 @@ class YardRun:
                 continue
             for index in range(self.story.trips_today if today else min(5, int(rng.poisson(1.9)))):
                 at = start + 3600 * (begin + rng.uniform(0.2, span))
+                if at >= self.anchor_s:  # the night shift of yesterday may still run
+                    continue
                 lots = [one.lot for pile in piles for one in self.held[pile] if one.lot not in self.tripped][:3] or [""]
                 lot = self.tripped[-1] if today and index == 1 and self.tripped else str(rng.choice(lots))
                 self.tripped.append(lot)

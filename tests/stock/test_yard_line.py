@@ -245,3 +245,19 @@ class Files(TestCase):
         self.assertGreater(len([age for age in kappa if age < DAY_S]), 10)
         self.assertEqual(len(dropped), 4)
         self.assertEqual(again, dropped[1:])
+
+
+class Midnight(TestCase):
+    def test_nothing_of_the_past_lies_ahead_at_any_hour_it_opens(self):
+        for hour in (0, 3, 7, 13, 19, 23):
+            anchor = ANCHOR - ANCHOR % DAY_S + 3600 * hour + 90
+            plant = Plant(hallin_reach(), 20, anchor, hallin_story())
+            run = YardRun(plant.line, plant.seed, anchor, 4, plant.story)
+            run.run()
+            for name in ("trips", "classes"):
+                for row in getattr(run.told, name):
+                    if "at_s" in row:
+                        with self.subTest(hour=hour, what=name):
+                            self.assertLessEqual(row["at_s"], anchor)
+            for _, at_s, _ in plant.laboratory(anchor - 2 * DAY_S, anchor):
+                self.assertLess(at_s, anchor)
