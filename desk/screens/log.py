@@ -1,5 +1,6 @@
 """Log: one stream of entries, filtered, corrected by superseding."""
 
+from datetime import datetime
 from typing import Any, Final
 from urllib.parse import urlencode
 
@@ -17,7 +18,7 @@ from desk.floor.services import AlreadyCorrectedError, NotAllowedError, correct,
 from desk.floor.state import State
 from desk.frame.alike import new_key
 from desk.frame.fields import ChoiceField, NumberField, WhyField, WordsField, read_form
-from desk.frame.forms import key_of, remember_fault, words_of
+from desk.frame.forms import key_of, moment, remember_fault, words_of
 from desk.frame.page import named, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import CORRECT, RECORD
@@ -45,6 +46,11 @@ def _page(request: HttpRequest, state: State, extra: dict[str, Any], status: int
     if words:
         tags = [tag.id for tag in state.line.tags if words.lower() in tag.name.lower()]
         records = records.filter(Q(text__icontains=words) | Q(tag__in=tags) | Q(by__last_name__icontains=words))
+    span, span_fault = _span(request, state)
+    if span[0] is not None:
+        records = records.filter(at__gte=span[0])
+    if span[1] is not None:
+        records = records.filter(at__lte=span[1])
     shown = Paginator(records, PAGE).get_page(request.GET.get("page"))
     person = signed_in(request)
     named(state, shown.object_list)
@@ -53,16 +59,34 @@ def _page(request: HttpRequest, state: State, extra: dict[str, Any], status: int
         "kind": kind,
         "station_filter": station,
         "words": words,
-        "asked": urlencode({"kind": kind, "station": station, "words": words}),
+        "from_text": request.GET.get("from", "")[:20],
+        "to_text": request.GET.get("to", "")[:20],
+        "span_fault": span_fault,
+        "asked": urlencode(
+            {"kind": kind, "station": station, "words": words}
+            | {name: request.GET.get(name, "")[:20] for name in ("from", "to")}
+        ),
         "kinds": Record.Kind.choices,
         "sheets": HandOver.objects.filter(world=state.world).select_related("signed_by")[:4],
         "note_key": new_key(),
         "may_record": person.may(RECORD),
         "may_correct": person.may(CORRECT),
-        "sentence": _sentence(shown.paginator.count, bool(kind or station or words)),
+        "sentence": _sentence(shown.paginator.count, bool(kind or station or words or any(span))),
         **extra,
     }
     return render_page(request, state, "log/page.html", context, here="log", status=status)
+
+
+def _span(request: HttpRequest, state: State) -> tuple[tuple[datetime | None, datetime | None], str]:
+    """Return the moments the stream is kept between, and what is wrong with what was typed."""
+    found: list[datetime | None] = []
+    for name in ("from", "to"):
+        text = request.GET.get(name, "").strip()[:20]
+        try:
+            found.append(moment(state, text) if text else None)
+        except DomainError as error:
+            return (None, None), f"{error.message}; allowed is {error.allowed}"
+    return (found[0], found[1]), ""
 
 
 def _sentence(count: int, filtered: bool) -> str:

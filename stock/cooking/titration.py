@@ -219,6 +219,6 @@ def residual_alkali(*, acid_ml: float, acid_normality: float, sample_ml: float) 
     acid_normality=_ACID,
     sample_ml=_SAMPLE,
 )
-def caustic_strength(*, acid_ml: float, acid_normality: float, sample_ml: float) -> float:
+def caustic_by_acid(*, acid_ml: float, acid_normality: float, sample_ml: float) -> float:
     """Return the effective alkali of caustic soda."""
     return residual_alkali(acid_ml=acid_ml, acid_normality=acid_normality, sample_ml=sample_ml)

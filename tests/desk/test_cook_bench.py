@@ -169,9 +169,19 @@ class Learned(HouseCase):
         recipe = hallin_reach().cook.main
         state = self.state()
         house_of(state).news  # noqa: B018  read before the other accepts
-        accept_relation(self.state(), self.people["engineer"], recipe, {920}, why="mine", form_key="m1")
+        accept_relation(
+            self.state(), self.people["engineer"], recipe, {920}, causes={920: "valve stuck"}, why="mine", form_key="m1"
+        )
         with self.assertRaisesRegex(ValidationError, "somebody else accepted"):
-            accept_relation(state, self.people["engineer"], recipe, {920}, why="mine too", form_key="m2")
+            accept_relation(
+                state,
+                self.people["engineer"],
+                recipe,
+                {920},
+                causes={920: "valve stuck"},
+                why="mine too",
+                form_key="m2",
+            )
         self.assertEqual(RelationVersion.objects.count(), 1)
 
     def test_the_pages_show_errors_and_fit(self):
@@ -182,9 +192,12 @@ class Learned(HouseCase):
         fit = self.client.get("/live/cook/relation/?recipe=alder&chosen=1&out=920")
         self.assertContains(fit, "Accept relation 2")
         self.assertContains(fit, "worth accepting")
-        self.client.post(
-            "/live/cook/relation/accept/", {"recipe": "alder", "out": ["920", "930"], "why": "better", "form_key": "k"}
-        )
+        form = {"recipe": "alder", "out": ["920", "930"], "why": "better", "form_key": "k"}
+        bare = self.client.post("/live/cook/relation/accept/", form)
+        self.assertContains(bare, "lying far off alone is no cause", status_code=422)
+        self.assertContains(bare, 'name="cause-920"', status_code=422)
+        self.client.post("/live/cook/relation/accept/", {**form, "cause-920": "steam valve stuck"})
+        self.assertEqual(RelationVersion.objects.get().causes, {"920": "steam valve stuck"})
         self.assertEqual(RelationVersion.objects.get().left_out, [920, 930])
         self.assertContains(self.client.get("/live/cook/relation/"), "goes by relation 2")
 

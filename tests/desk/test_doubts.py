@@ -153,3 +153,9 @@ class ShortChips(HouseCase):
         self.log("chips", 0, self.SHORT)
         step = self.log("liquor", 8, Amounts(liquor_m3=23.6, strength_kg_per_m3_as_naoh=105.2, sulphidity_pct=26))
         self.assertEqual(step.kind, "liquor")
+
+    def test_a_strength_that_looks_like_na2o_is_asked_about(self):
+        self.plan()
+        self.log("chips", 0, self.SHORT)
+        with self.assertRaisesRegex(ValidationError, "81 g/L looks like Na2O: as NaOH it is 104.5"):
+            self.log("liquor", 8, Amounts(liquor_m3=23.6, strength_kg_per_m3_as_naoh=81.0, sulphidity_pct=26))

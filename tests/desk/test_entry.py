@@ -136,3 +136,17 @@ class Cooks(HouseCase):
             with self.subTest(line):
                 answer = self.client.post("/live/entry/record/", {"line": line, "form_key": line})
                 self.assertContains(answer, says, status_code=422)
+
+
+class LogSpan(EntryCase):
+    def test_the_log_is_kept_between_two_moments(self):
+        for minutes, value in ((600, 0.21), (120, 0.22), (10, 0.23)):
+            self.enter("shives", value, minutes_ago=minutes)
+        self.sign_in()
+        page = self.client.get("/live/log/?from=11:00&to=13:00")
+        self.assertContains(page, "0.22")
+        self.assertNotContains(page, "0.21")
+        self.assertNotContains(page, "0.23")
+        wrong = self.client.get("/live/log/?from=25:10")
+        self.assertContains(wrong, "is no time of day")
+        self.assertContains(wrong, 'value="25:10"')

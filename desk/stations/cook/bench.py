@@ -25,7 +25,7 @@ METHODS: Final = {
     "white": ("white_liquor_from_abc", ABC),
     "green": ("green_liquor_from_abc", ABC),
     "black": ("residual_alkali", ONE),
-    "caustic": ("caustic_strength", ONE),
+    "caustic": ("caustic_by_acid", ONE),
     "acid": ("sulphite_acid", TWO),
 }
 LIMITS: Final = {

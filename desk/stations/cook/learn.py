@@ -1,6 +1,6 @@
 """What the mill's own cooks teach: forecasts against results, a relation fitted, an engineer's acceptance of it."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any, Final
@@ -167,11 +167,14 @@ def place_of(relation: Relation, one: Past) -> float | None:
 
 
 def study(state: State, recipe: Recipe, left_out: Collection[int] | None = None) -> Lesson:
-    """Fit a recipe's cooks; `left_out` are the numbers to leave out, the suspect and the flagged where not given."""
+    """Fit a recipe's cooks; `left_out` are the numbers to leave out, those that bear a flag where not given.
+
+    A cook that only lies far off stays in until somebody says what was wrong with it.
+    """
     cooks = past_cooks(state, recipe)
     in_force = house_of(state).relation(recipe)
     suspect = _suspect(recipe, cooks)
-    out = set(left_out) if left_out is not None else suspect | {one.number for one in cooks if one.flag}
+    out = set(left_out) if left_out is not None else {one.number for one in cooks if one.flag}
     used = [one for one in cooks if one.number not in out]
     try:
         fitted = fit_relation(recipe, [one.as_cook() for one in used], in_force.version + 1, "")
@@ -200,7 +203,14 @@ def _suspect(recipe: Recipe, cooks: Sequence[Past]) -> set[int]:
 
 @verb
 def accept_relation(
-    state: State, person: Person, recipe: Recipe, left_out: Collection[int], *, why: str, form_key: str
+    state: State,
+    person: Person,
+    recipe: Recipe,
+    left_out: Collection[int],
+    *,
+    causes: Mapping[int, str],
+    why: str,
+    form_key: str,
 ) -> RelationVersion:
     """Accept a fit as the next version of a recipe's relation. Forecasts made before keep theirs.
 
@@ -217,6 +227,13 @@ def accept_relation(
     lesson = study(state, recipe, left_out)
     if lesson.relation is None:
         raise ValidationError({"recipe": lesson.fault})
+    said_why = {one.number: causes.get(one.number, "").strip()[:100] for one in lesson.cooks if one.number in left_out}
+    bare = [one.number for one in lesson.cooks if one.number in left_out and not one.flag and not said_why[one.number]]
+    if bare:
+        listed = ", ".join(str(number) for number in bare[:6])
+        raise ValidationError(
+            {"causes": f"say what was wrong with cook {listed}: lying far off alone is no cause, and narrows the band"}
+        )
     numbers = [one.number for one in lesson.used]
     words = f"{len(numbers)} cooks, accepted {clock.local(state.now):%d %b} by {person.short_name}"
     relation = replace(lesson.relation, words=words)
@@ -229,6 +246,7 @@ def accept_relation(
         version=relation.version,
         figures=figures,
         left_out=sorted(set(left_out)),
+        causes={str(number): words for number, words in said_why.items() if words},
         first_cook=min(numbers),
         last_cook=max(numbers),
         accepted_at=state.now,

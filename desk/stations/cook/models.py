@@ -181,6 +181,7 @@ class RelationVersion(AppendOnly):
     version = models.PositiveSmallIntegerField()
     figures = models.JSONField()
     left_out = models.JSONField(default=list)
+    causes = models.JSONField(default=dict, help_text="why each that bears no flag was left out, by number")
     first_cook = models.PositiveIntegerField(null=True)
     last_cook = models.PositiveIntegerField(null=True)
     accepted_at = models.DateTimeField()

@@ -11,6 +11,8 @@ from stock.errors import DomainError
 from stock.figure import Datum, Origin
 
 CHARGE_APART_PCT = 1.0  # % NaOH on wood: so far from the plan a charge is asked about
+NAOH_PER_NA2O = 1.2907
+AS_NA2O = 0.06  # so near to the usual strength once turned into NaOH, it was meant so
 WOOD_APART_FRAC = 0.01  # so little more or less wood is the scale's error
 
 
@@ -61,4 +63,8 @@ def charge_doubts(house: House, cook: Cook, kind: str, amounts: Amounts | None) 
     meant = planned.given.get("charge_pct_naoh_on_wood", recipe.usual_charge_pct)
     if abs(got - meant) <= CHARGE_APART_PCT:
         return ()
+    usual = recipe.alkali.liquor_kg_per_m3_as_naoh
+    strength = amounts.strength_kg_per_m3_as_naoh
+    if strength is not None and abs(strength * NAOH_PER_NA2O / usual - 1) < AS_NA2O:
+        return (f"{strength:g} g/L looks like Na2O: as NaOH it is {strength * NAOH_PER_NA2O:.1f}",)
     return (f"that is {got:.1f} % NaOH on wood, planned {meant:.1f}",)

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
 from desk.floor.text import whole
-from desk.frame.fields import WhyField, read_form
+from desk.frame.fields import WhyField, WordsField, read_form
 from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
@@ -65,6 +65,11 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
             if one.number in lesson.suspect or one.flag or one.number in out
         ][:LISTED],
         "out": sorted(out),
+        "uncaused": [
+            (one.number, request.POST.get(f"cause-{one.number}", ""))
+            for one in lesson.cooks
+            if one.number in out and not one.flag
+        ],
         "versions": RelationVersion.objects.filter(world=state.world, recipe=recipe.id).select_related("by")[:6],
         "may_accept": signed_in(request).may(MODEL),
         "who_may": who_may(MODEL),
@@ -160,8 +165,15 @@ def accept(request: HttpRequest, state: State) -> HttpResponse:
     recipe = chosen_recipe(house_of(state), request.POST.get("recipe"))
     try:
         out = {cook_number().clean(text) for text in request.POST.getlist("out")}
+        causes = {number: WordsField("The cause", 100).clean(request.POST.get(f"cause-{number}", "")) for number in out}
         accept_relation(
-            state, signed_in(request), recipe, out, **read_form(request, why=WhyField()), form_key=key_of(request)
+            state,
+            signed_in(request),
+            recipe,
+            out,
+            causes=causes,
+            **read_form(request, why=WhyField()),
+            form_key=key_of(request),
         )
     except (ValidationError, DomainError) as error:
         return show(request, state, refused=f"Nothing was accepted: {words_of(request, error)}.")
