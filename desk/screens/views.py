@@ -2,6 +2,7 @@
 
 import math
 from datetime import timedelta
+from typing import Any
 
 from django.db import connection
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
@@ -10,9 +11,10 @@ from django.utils import timezone
 
 from desk.floor.models import World, epoch
 from desk.floor.state import State
-from desk.frame.page import on_line, page
+from desk.frame.page import on_line, page, signed_in
 from desk.screens.working import find
 from stock.figure import Figure
+from stock.units import shown
 
 BUCKETS = 240
 
@@ -84,15 +86,24 @@ def trend(request: HttpRequest, state: State, tag_id: str) -> HttpResponse:
         .order_by("at")
         .values_list("at", "value")
     ]
-    band = {"control": tag.band.control, "target": tag.band.target} if tag.band else None
+
+    system: Any = signed_in(request).units
+
+    def turned(value: float | None) -> tuple[float, str]:
+        return shown(value or 0.0, tag.unit, system)
+
+    band = None
+    if tag.band is not None:
+        control = [turned(edge)[0] for edge in tag.band.control]
+        band = {"control": control, "target": turned(tag.band.target)[0]}
     offset = timezone.localtime(state.now).utcoffset()
     return JsonResponse(
         {
             "name": tag.name,
-            "unit": tag.unit,
+            "unit": turned(0.0)[1],
             "decimals": tag.decimals,
-            "live": [[at for at, _ in live], [round(value, 4) for _, value in live]],
-            "lab": [[at for at, _ in lab], [value for _, value in lab]],
+            "live": [[at for at, _ in live], [round(turned(value)[0], 4) for _, value in live]],
+            "lab": [[at for at, _ in lab], [round(turned(value)[0], 4) for _, value in lab]],
             "band": band,
             "offset_s": int(offset.total_seconds()) if offset else 0,
         }

@@ -73,6 +73,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "desk.floor.middleware.busy_database",
+    "desk.frame.units.units_at_the_door",
 ]
 ROOT_URLCONF = "desk.urls"
 WSGI_APPLICATION = "desk.wsgi.application"

@@ -105,7 +105,7 @@ class RolesByHand(DeskCase):
             form = {"kind": "sample", "residual_kg_per_m3_as_naoh": "8.2", "at": "14:20", "form_key": f"q{before}"}
             self.client.post("/live/cook/1187/step/", form)
         elif action == MODEL:
-            form = {"recipe": "alder", "out": "920", "why": "better", "form_key": f"m{before}"}
+            form = {"recipe": "alder", "out": "920", "cause-920": "valve", "why": "better", "form_key": f"m{before}"}
             self.client.post("/live/cook/relation/accept/", form)
         else:
             self.client.post("/live/hand-over/sign/", {"secret": SECRET, "none": MUST_SAY, "form_key": f"s{before}"})

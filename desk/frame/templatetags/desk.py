@@ -141,6 +141,18 @@ def in_units(context: Context, value: float, unit: str, decimals: int = 1) -> Sa
     return format_html('{} <span class="unit">{}</span>', text, unit) if unit else format_html("{}", text)
 
 
+@register.simple_tag(takes_context=True)
+def unit_shown(context: Context, unit: str) -> str:
+    """Write a unit as the reader has it."""
+    return shown(0.0, unit, _system(context))[1]
+
+
+@register.simple_tag(takes_context=True)
+def number_shown(context: Context, value: float, unit: str, decimals: int = 0) -> str:
+    """Write a number as the reader has its unit, without it: on an axis, in a table that heads it."""
+    return f"{shown(value, unit, _system(context))[0]:.{decimals}f}"
+
+
 @register.filter
 def short(value: float) -> str:
     """Write a value as it was typed, near enough."""

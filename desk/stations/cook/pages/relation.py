@@ -46,7 +46,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
     recipe = chosen_recipe(house, request.GET.get("recipe") or request.POST.get("recipe"))
     source = request.POST if refused else request.GET
     left_out = None
-    if source.get("chosen"):
+    if refused or source.get("chosen"):
         left_out = {whole(text) for text in source.getlist("out")} - {-1}
     lesson = study(state, recipe, left_out)
     out = {one.number for one in lesson.cooks} - {one.number for one in lesson.used}

@@ -1,0 +1,100 @@
+"""US units: all of a page or none of it, shown and typed; the book stays in its own."""
+
+import re
+
+from desk.floor.models import Record
+from desk.floor.state import State
+from desk.frame.units import in_us
+from tests.desk.base import NOW, DeskCase
+from tests.line import hallin_reach
+
+METRIC = re.compile(r"\d[ \u00a0](?:L/min|°C|BDt/h|kg/BDt|kWh/BDt|m/min)(?![\w/])")
+WORKING = re.compile(r'<details class="small">\s*<summary class="working-link">Working.*?</details>', re.DOTALL)
+TAGS = re.compile(r"<[^>]*>")
+
+
+class Words(DeskCase):
+    def test_numbers_in_words_are_turned_and_nothing_else(self):
+        for metric, us in (
+            ("Open the dilution 99 L/min first", "Open the dilution 26 US gpm first"),
+            ("Hold at 165 °C", "Hold at 329 °F"),
+            ("top and bottom 0.5 °C apart", "top and bottom 0.9 °F apart"),
+            ("hold 3 to 5 °C lower", "hold 5.4 to 9 °F lower"),
+            ("is 165 ± 2 °C", "is 165 ± 3.6 °F"),
+            ("95 to 101 °C", "203 to 214 °F"),
+            ("12.8 t/h of cream", "14.1 short ton/h of cream"),
+            ("4.3 kPa", "4.3 kPa"),
+            ("3 564 L/min", "942 US gpm"),
+            ("cook 1187", "cook 1187"),
+            ("-1.0 kg/BDt", "−2.0 lb/short ton"),
+        ):
+            with self.subTest(metric):
+                self.assertEqual(in_us(f"<p>{metric}</p>"), f"<p>{us}</p>")
+
+    def test_scripts_and_what_stands_in_a_tag_are_left(self):
+        for html in ("<script>x = '9 L/min'</script>", '<p title="9 L/min"></p>', "<textarea>9 L/min</textarea>"):
+            self.assertEqual(in_us(html), html)
+
+    def test_a_field_is_turned_with_its_value_and_says_so(self):
+        out = in_us('<input name="flow" value="100"><span class="unit">L/min</span>')
+        self.assertIn('name="us-flow" value="L/min"', out)
+        self.assertIn('value="26.417"', out)
+        self.assertIn("US gpm</span>", out)
+        labelled = in_us('<label>Temperature, °C <input name="t" value=""></label>')
+        self.assertIn("Temperature, °F", labelled)
+        self.assertIn('name="us-t"', labelled)
+
+
+class Pages(DeskCase):
+    def setUp(self):
+        super().setUp()
+        person = self.sign_in()
+        person.units = "us"
+        person.save()
+
+    def test_no_page_mixes_the_two(self):
+        self.enter("brown_cons", 3.5)
+        self.enter("cane_brightness", 81.9)
+        pages = ["/live/", "/live/order/", "/live/hand-over/", "/live/log/", "/live/cook/1187/"]
+        pages += [f"/live/at/{one.id}/" for one in hallin_reach().stations if one.kind != "cook"]
+        for page in pages:
+            answer = self.client.get(page)
+            self.assertEqual(answer.status_code, 200)
+            words = WORKING.sub("", answer.content.decode())  # an equation keeps the units it holds in
+            text = " ".join(TAGS.sub(" ", words).split())
+            with self.subTest(page):
+                self.assertIsNone(
+                    METRIC.search(text), METRIC.search(text) and text[METRIC.search(text).start() - 60 :][:100]
+                )
+
+    def test_a_set_panel_takes_what_it_shows(self):
+        page = self.client.get("/live/at/wash/").content.decode()
+        self.assertIn("US gpm", page)
+        pulp = State(self.world, NOW).flow("washed").value
+        form = {
+            "production_bd_t_per_h": f"{pulp * 1.10231:.5g}", "us-production_bd_t_per_h": "BDt/h",
+            "dilution_factor_t_per_odt": "2.5", "discharge_consistency_pct": "11.5",
+        }  # fmt: skip
+        answer = self.client.post("/live/at/wash/set/shower-wood_wash/", form)
+        litres = pulp * (2.5 + 88.5 / 11.5) * 1000 / 60
+        self.assertIn(f"Set the shower to {litres / 3.785412:.0f} US gpm", answer.content.decode())
+
+    def test_a_chart_and_its_label_agree(self):
+        data = self.client.get("/live/trend/brown_flow/").json()
+        self.assertEqual(data["unit"], "US gpm")
+        self.assertLess(max(data["live"][1]), 1100)
+
+    def test_what_is_kept_is_as_the_line_counts(self):
+        self.client.post("/live/entry/record/", {"line": "chip bin 200 F", "form_key": "f"})
+        self.client.post("/live/entry/record/", {"line": "bin temp 200 F", "form_key": "g"})
+        row = Record.objects.filter(tag="chip_bin_temp").first()
+        if row is not None:
+            self.assertAlmostEqual(row.value, 93.33, 1)
+
+    def test_the_book_stays_in_the_units_of_its_equations(self):
+        page = self.client.get("/live/methods/dilution_water_l_per_min/").content.decode()
+        self.assertNotIn("US gpm", page)
+
+    def test_metric_readers_are_left_alone(self):
+        self.sign_in("cook")
+        self.assertNotIn("US gpm", self.client.get("/live/at/wash/").content.decode())
