@@ -50,7 +50,7 @@ PICTURES = {
     "log": ("/live/log/", "orr", "light", None),
     "hand-over": ("/live/hand-over/", "sundby", "light", None),
     "methods": ("/live/methods/", "lindqvist", "light", None),
-    "method": ("/live/methods/dilution_water_l_per_min/", "lindqvist", "light", None),
+    "witness": ("/live/witness/brown_cons/", "orr", "light", None),
 }
 
 
