@@ -1,6 +1,6 @@
 """Line: the whole of it, large, with one sentence a tributary."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -73,6 +73,8 @@ def mark(state: State, node: Node) -> Mark:
     level = reading.verdict.level if reading else "ok"
     if node.kind == "gate":
         shown = reading.as_figure() if reading else None
+        if shown is not None and reading is not None and not shown.unit:  # a bare number says what it is of
+            shown = replace(shown, unit=lower_first(reading.tag.short))
         return Mark(node, shown, level, old=bool(reading and reading.trouble))
     unit = state.vessels[node.unit]
     band = (unit.low_pct / 100, unit.high_pct / 100)

@@ -23,11 +23,8 @@ def _refused(request: HttpRequest, state: State, error: ValidationError, form: s
 @on_line
 @require_POST
 def open_one(request: HttpRequest, state: State) -> HttpResponse:
-    """Open a point, or say one anew."""
+    """Open a point."""
     stops = ChoiceField("The station", (one.id for one in state.line.stations), required=False)
-    renews = None
-    if renewed := request.POST.get("renews", "")[:12]:
-        renews = get_object_or_404(OpenPoint, world=state.world, pk=renewed if renewed.isdigit() else 0)
     try:
         typed = read_form(
             request,
@@ -39,9 +36,25 @@ def open_one(request: HttpRequest, state: State) -> HttpResponse:
         )
         if not request.POST.get("until", "").strip():
             typed["until"] = None
-        keep_point(state, signed_in(request), **typed, renews=renews, form_key=key_of(request))
+        keep_point(state, signed_in(request), **typed, form_key=key_of(request))
     except ValidationError as error:
-        return _refused(request, state, error, f"renew-{renews.pk}" if renews else "point")
+        return _refused(request, state, error, "point")
+    return back(state)
+
+
+@on_line
+@require_POST
+def renew_one(request: HttpRequest, state: State, pk: int) -> HttpResponse:
+    """Say a point anew: until when it holds now, and whose it is."""
+    old = get_object_or_404(OpenPoint, world=state.world, pk=pk)
+    try:
+        typed = read_form(request, owner=WordsField("Whose", 80, required=False), until=MomentField(state, ahead=True))
+        if not request.POST.get("until", "").strip():
+            typed["until"] = None
+        typed |= {"kind": old.kind, "text": old.text, "station": old.station}
+        keep_point(state, signed_in(request), **typed, renews=old, form_key=key_of(request))
+    except ValidationError as error:
+        return _refused(request, state, error, old.renew_form)
     return back(state)
 
 

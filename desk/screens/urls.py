@@ -47,6 +47,7 @@ on_line = [
     path("hand-over/", handover.page, name="handover"),
     path("hand-over/sign/", handover.sign_sheet, name="sign"),
     path("hand-over/open/", shift.open_one, name="point_open"),
+    path("hand-over/points/<int:pk>/renew/", shift.renew_one, name="point_renew"),
     path("hand-over/points/<int:pk>/close/", shift.close_one, name="point_close"),
     path("hand-over/stop/", shift.stop, name="stop"),
     path("hand-over/stops/<int:pk>/end/", shift.end_stop, name="stop_end"),

@@ -114,6 +114,7 @@ class Surroundings:
     apart_c: float | None = None
     over_kpa: float | None = None
     sampled_residual: float | None = None
+    sampled: bool = False
     so2_bar: float | None = None
     normal_so2_bar: float | None = None
     penetrated_min: float | None = None
@@ -175,10 +176,33 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
         soaked, least_min = around.penetrated_min, recipe.acid.penetrate_min
         words = f"{soaked:.0f} min under {recipe.acid.penetrate_below_c:g} °C to penetrate, least {least_min:g}"
         reasons.append(Reason(soaked >= least_min or facts.temperature.value <= recipe.acid.penetrate_below_c, words))
-    return Decision(*_answer(state, ready, left, reasons), tuple(sorted(reasons, key=lambda one: one.good)))
+    if (words := _sulphidity_words(facts)) != "":
+        reasons.append(Reason(False, words))
+    return Decision(*_answer(state, ready, left, reasons, around), tuple(sorted(reasons, key=lambda one: one.good)))
 
 
-def _answer(state: CookState, ready: bool, left: float, reasons: list[Reason]) -> tuple[Answer, str]:
+SULPHIDITY_TELLS = 0.03  # so far off the recipe's, its liquor cooks otherwise than the relation knows
+KAPPA_PER_SULPHIDITY = 25.0  # kappa for the whole of it: a quarter of a kappa a point
+
+
+def _sulphidity_words(facts: CookFacts) -> str:
+    """Say that the liquor's sulphidity is one the relation does not know; '' where it is usual."""
+    recipe = facts.recipe
+    if recipe.is_sulphite or not recipe.practice.has_sulphide:
+        return ""
+    off = facts.sulphidity.value - recipe.alkali.sulphidity_frac
+    if abs(off) <= SULPHIDITY_TELLS:
+        return ""
+    more = "under" if off > 0 else "over"
+    return (
+        f"sulphidity {100 * facts.sulphidity.value:.0f} %, usual {100 * recipe.alkali.sulphidity_frac:.0f}: the relation"
+        f" does not know it; expect about {abs(KAPPA_PER_SULPHIDITY * off):.1f} kappa {more} its forecast"
+    )
+
+
+def _answer(
+    state: CookState, ready: bool, left: float, reasons: list[Reason], around: Surroundings
+) -> tuple[Answer, str]:
     against = [one.words for one in reasons if one.holds]
     if state.phase == "blown":
         return "over", "It is blown."
@@ -187,7 +211,8 @@ def _answer(state: CookState, ready: bool, left: float, reasons: list[Reason]) -
     if not ready and left > SOON_MIN:
         return "hold", f"Hold: {left:.0f} min to relief."
     if not ready:
-        return "soon", f"Soon: relieve in {left:.0f} min. Take the liquor sample now."
+        sample = "" if around.sampled or around.penetrated_min is not None else " Take the liquor sample now."
+        return "soon", f"Soon: relieve in {left:.0f} min.{sample}"
     if against:
         return "blow", f"Its end point is reached, but first: {against[0]}."
     return "blow", "Relieve and blow."

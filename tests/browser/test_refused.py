@@ -2,12 +2,27 @@
 
 from dataclasses import dataclass
 
-from desk.floor.models import Order, Record, World
+from desk.floor.models import OpenPoint, Order, Record, Stop, Withdrawal, World
 from desk.stations.cook.models import Charge, LiquorTest, Result, Step
-from desk.stations.yard.models import BlendPlan, Classification, Lot, Op
+from desk.stations.yard.models import BlendPlan, Classification, Lot, Op, Trip
 from tests.browser.base import NOW, BrowserCase
 
-KEPT = (Record, Order, Charge, Step, Result, LiquorTest, Lot, Op, Classification, BlendPlan)
+KEPT = (
+    Record,
+    Order,
+    Charge,
+    Step,
+    Result,
+    LiquorTest,
+    Lot,
+    Op,
+    Classification,
+    BlendPlan,
+    OpenPoint,
+    Stop,
+    Withdrawal,
+    Trip,
+)
 
 
 @dataclass(frozen=True)
@@ -38,6 +53,9 @@ FORMS = (
     Refused("cook/done/", "cook/done/take/", {"number": "1186", "kappa": "seventeen", "yield_pct": "52.5"}),
     Refused("cook/relation/", "cook/relation/accept/", {"why": " "}),
     Refused("cook/1187/", "cook/1187/blow/", {"at": "25:99"}, who="brandt"),
+    Refused("witness/brown_cons/", "witness/brown_cons/trim/", {"by": "nine", "why": "five pads"}, who="orr"),
+    Refused("hand-over/", "hand-over/open/", {"text": "gas test at the blow tank", "until": "25:10"}, who="orr"),
+    Refused("hand-over/", "hand-over/stop/", {"cause": "pump", "from_at": "13:00", "to_at": "12:00"}, who="orr"),
     Refused("cook/1187/", "cook/1187/step/", {"kind": "sample", "residual_kg_per_m3_as_naoh": "8 or so"}, who="vale"),
 )
 
@@ -51,7 +69,14 @@ def corrections():
     test = LiquorTest.objects.filter(kind="white").latest("at")
     liquor = Step.objects.get(number=1187, kind="liquor")
     result = Result.objects.latest("at")
+    order = Order.objects.latest("from_at")
+    point = OpenPoint.objects.filter(kind="permit").latest("pk")
+    trip = Trip.objects.latest("at")
     return (
+        Refused("order/", f"order/{order.pk}/withdraw/", {"why": " "}, who="sundby"),
+        Refused("hand-over/", f"points/{point.pk}/close/", {"why": " "}, who="orr"),
+        Refused("hand-over/", f"points/{point.pk}/renew/", {"until": "25:10", "owner": "M. Orr"}, who="orr"),
+        Refused("at/yard/", f"yard/trip/{trip.pk}/take-back/", {"why": " "}),
         Refused(
             f"yard/lots/{lot.number}/", f"yard/lots/{lot.number}/correct/", {"gross_t": "heavy", "why": "the scale"}
         ),

@@ -74,7 +74,11 @@ class Carried(HandOverCase):
         self.sign_in()
         self.open(kind="permit", text="hot work at the chipper", owner="R. Achterberg", until="18:00")
         old = OpenPoint.objects.get()
-        self.open(kind="permit", text=old.text, owner=old.owner, until="20:00", renews=str(old.pk))
+        form = {"owner": old.owner, "until": "20:00", "form_key": "r"}
+        self.assertEqual(
+            self.client.post(f"/live/hand-over/points/{old.pk}/renew/", {**form, "until": " "}).status_code, 422
+        )
+        self.assertEqual(self.client.post(f"/live/hand-over/points/{old.pk}/renew/", form).status_code, 302)
         new = OpenPoint.objects.get(supersedes=old)
         self.assertEqual(new.begun_at, old.begun_at)
         self.assertEqual(len(self.rows("Permits")), 1)

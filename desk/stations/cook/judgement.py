@@ -43,6 +43,7 @@ def _decision(house: House, followed: Followed) -> Decision:
         needs_frac=needs,
         apart_c=house.apart_c(followed.cook),
         over_kpa=gas.over.value if gas.over else None,
+        sampled=sample is not None,
         sampled_residual=sample.amounts.residual_kg_per_m3_as_naoh if sample else None,
         so2_bar=gas.partial.value if gas.partial else None,
         normal_so2_bar=gas.normal_bar,

@@ -40,6 +40,14 @@ MINDED: Final = {
     "steam": "Before steam",
     "relief": "Before relief",
     "blow": "Before the blow",
+    "empty": "Before the empty check",
+}
+USUAL_CAUTIONS: Final = {  # where neither recipe nor station says its own
+    "Before charging liquor": "Goggles, face shield, proved shower. Never let sulphide liquor meet acid. Licensed practice rules.",
+    "Before steam": "Lid closed and locked, vents clear, nobody at the vessel. Interlocks and local code rule.",
+    "Before relief": "H2S meter on, escape set at hand, gas line proved open. Stand clear of vents and flanges.",
+    "Before the blow": "Clear the blow-tank deck, vent and gas alarm checked, room in the tank. Site permit and local code rule.",
+    "Before the empty check": "No pressure, proved by two independent gauges; blow valve shut and locked. Look in from the side; nobody enters without a permit.",
 }
 
 

@@ -119,7 +119,7 @@ def read_news(state: State) -> News:
     values = [part for back in backs for part in (state.world.pk, clock.as_stored(now - back), clock.as_stored(now))]
     with connection.cursor() as cursor:
         cursor.execute(_SQL, values)
-        rows = sorted(cursor.fetchall(), key=lambda row: (str(row[3]), row[6]))
+        rows = sorted(cursor.fetchall(), key=lambda row: (str(row[3]), row[0] == "release", row[6]))
     found: dict[str, list[tuple[Any, ...]]] = defaultdict(list)
     for row in rows:
         found[row[0]].append(row)

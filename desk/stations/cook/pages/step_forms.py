@@ -16,7 +16,7 @@ from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House
 from desk.stations.cook.news import Done
 from desk.stations.cook.resized import resized, said_of
-from desk.stations.cook.steps import MINDED, action_of, doubts_of
+from desk.stations.cook.steps import MINDED, USUAL_CAUTIONS, action_of, doubts_of
 from stock.cooking.order import COLD
 from stock.cooking.recipe import Recipe
 
@@ -83,6 +83,7 @@ def step_forms(
         )
         caution_step = MINDED.get(kind, "")
         text = recipe.cautions.get(caution_step) or house.state.line.stop("cook").cautions.get(caution_step, "")
+        text = text or USUAL_CAUTIONS.get(caution_step, "")
         label, button = _labels(recipe, cook, kind)
         shown = index == 0 or opened == kind
         typed_again = {name: str(typed.get(key, "")) for name, key in AGAIN.items()}
