@@ -12,7 +12,7 @@ from typing import Any, Final
 
 from django.db import connection
 
-from desk.floor import clock
+from desk.floor import clock, remembered
 from desk.floor.models import World
 from desk.floor.next_up import next_up
 from desk.floor.state import State
@@ -87,3 +87,4 @@ def _work_out(state: State) -> None:
 def forget() -> None:
     """Forget every pulse: for a database that was put back to an earlier day."""
     _taken.clear()
+    remembered.forget()

@@ -1,10 +1,10 @@
 """The line as it stands at a moment: last readings, the order, its balance, what is off."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db import connection
 from django.db.models import Q, Subquery
@@ -15,6 +15,7 @@ from desk.floor.drifting import Drifting, drifting
 from desk.floor.models import Cook, Order, World, epoch
 from desk.floor.quality import quality_words
 from desk.floor.reading import Reading
+from desk.floor.remembered import remembered
 from desk.floor.station import stations
 from desk.floor.witness import Witness, witnesses
 from desk.mill.selectors import line_of, solve
@@ -34,9 +35,13 @@ SET_BACK = timedelta(days=2)  # a clock may be so far behind what was entered; f
 LAB_BACK = timedelta(hours=36)
 RUN_BACK = timedelta(days=3)  # results that make a run
 RUN_MOST = 12
+ENTRIES_S = 600  # what follows from entries is worked out anew so often where none comes: they grow old
+PAIRS_S = 60  # and pairs, whose instrument is read for a minute after the sample
 DEEPEST = 2  # streams a flow is opened back through, step by step
 LAB_STANDS = 1.5  # of its rounds: so long a sample stands for an instrument nobody can go by
 COOKS_BACK = timedelta(hours=16)  # an acid cook may take half a day
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,10 +60,18 @@ class State:
     def __init__(self, world: World, now: datetime | None = None) -> None:
         """Bind to a world and a moment; nothing is read before it is asked for."""
         self.world = world
+        self._last_id: int | None = None  # of the newest entry, where the state is of the present
         self.clock = now or clock.now()
         self.now = now or max(self.clock, self._last_entered())
         self.line: Definition = line_of(world.version)
         self.kept: dict[str, Any] = {}  # what the apps above the floor have worked out already
+
+    def _of_records(self, name: str, make: Callable[[], T], every_s: int) -> T:
+        """Return what follows from entries alone: worked out anew with each entry and so often, not with each sample."""
+        if self._last_id is None:
+            return make()
+        key = (name, self.world.pk, self.world.version_id, self._last_id, epoch(self.now) // every_s)
+        return remembered(key, make)
 
     @property
     def behind(self) -> timedelta:
@@ -69,9 +82,10 @@ class State:
         """Return when the newest entry was made: a clock set back must not hide it."""
         with connection.cursor() as cursor:
             cursor.execute(
-                "SELECT entered_at FROM floor_record WHERE world_id = %s ORDER BY id DESC LIMIT 1", [self.world.pk]
+                "SELECT entered_at, id FROM floor_record WHERE world_id = %s ORDER BY id DESC LIMIT 1", [self.world.pk]
             )
             row = cursor.fetchone()
+        self._last_id = row[1] if row else 0
         last = clock.as_read(row[0]) if row else self.clock
         return last if last - self.clock < SET_BACK else self.clock
 
@@ -132,12 +146,12 @@ class State:
     def drifting(self) -> Mapping[str, Drifting]:
         """What runs off its target by more than chance, still inside its band."""
         runs = {tag: [(one.at, one.value) for one in run] for tag, run in self.entered.items()}
-        return drifting(self.line, runs)
+        return self._of_records("drifting", lambda: drifting(self.line, runs), ENTRIES_S)
 
     @cached_property
     def witnesses(self) -> Mapping[str, Witness]:
         """Every instrument the laboratory checks, with its pairs."""
-        return witnesses(self.line, self.world, self.now)
+        return self._of_records("witnesses", lambda: witnesses(self.line, self.world, self.now), PAIRS_S)
 
     @cached_property
     def bad(self) -> dict[str, str]:
@@ -203,7 +217,11 @@ class State:
 
     @cached_property
     def entered(self) -> dict[str, list[Entered]]:
-        """The last valid entries of each tag, the oldest first. In SQL, since every page asks for them."""
+        """The last valid entries of each tag, the oldest first."""
+        return self._of_records("entered", self._entered, ENTRIES_S)
+
+    def _entered(self) -> dict[str, list[Entered]]:
+        """Read them, in SQL."""
         with connection.cursor() as cursor:
             cursor.execute(
                 "SELECT id, tag, value, at, first_name, last_name FROM ("
