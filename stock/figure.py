@@ -1,6 +1,6 @@
 """A number with its working: the equation, the numbers put in, and where each came from."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Final, Literal
@@ -47,8 +47,17 @@ class Figure:
     results: Mapping[str, Any] = field(default_factory=dict)
     warnings: tuple[str, ...] = ()
     key: str = ""
-    steps: tuple[Step, ...] = ()
+    trail: tuple[Step, ...] = ()
     notes: tuple[Noted, ...] = ()
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """The calculations its method went through, each once."""
+        found: list[Step] = []
+        for step in self.trail:
+            if not any(step.method is one.method and _same(step.arguments, one.arguments) for one in found):
+                found.append(step)
+        return tuple(found[:MOST_STEPS])
 
     @property
     def text(self) -> str:
@@ -76,7 +85,7 @@ class Figure:
             self.data,
             self.results,
             self.warnings,
-            steps=self.steps,
+            trail=self.trail,
             notes=self.notes,
         )
 
@@ -121,24 +130,14 @@ def figure(
         full,
         results,
         tuple(dict.fromkeys(record.warnings)),
-        steps=_steps_of(record.steps[:-1]),
+        trail=tuple(record.steps[:-1]) if len(record.steps) <= MOST_TRAIL else (),
         notes=tuple(record.notes[:MOST_NOTES]),
     )
 
 
 MOST_STEPS: Final = 8
+MOST_TRAIL: Final = 32  # of a march that takes hundreds none is kept
 MOST_NOTES: Final = 12
-
-
-def _steps_of(steps: Sequence[Step]) -> tuple[Step, ...]:
-    """Return the calculations a method went through, each once; none of a march that takes hundreds."""
-    found: list[Step] = []
-    for step in steps:
-        if len(steps) > 4 * MOST_STEPS:
-            return ()
-        if not any(step.method is one.method and _same(step.arguments, one.arguments) for one in found):
-            found.append(step)
-    return tuple(found[:MOST_STEPS])
 
 
 def _same(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:

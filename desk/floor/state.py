@@ -66,7 +66,7 @@ class State:
         self.line: Definition = line_of(world.version)
         self.kept: dict[str, Any] = {}  # what the apps above the floor have worked out already
 
-    def _of_records(self, name: str, make: Callable[[], T], every_s: int) -> T:
+    def of_records(self, name: str, make: Callable[[], T], every_s: int) -> T:
         """Return what follows from entries alone: worked out anew with each entry and so often, not with each sample."""
         if self._last_id is None:
             return make()
@@ -146,12 +146,12 @@ class State:
     def drifting(self) -> Mapping[str, Drifting]:
         """What runs off its target by more than chance, still inside its band."""
         runs = {tag: [(one.at, one.value) for one in run] for tag, run in self.entered.items()}
-        return self._of_records("drifting", lambda: drifting(self.line, runs), ENTRIES_S)
+        return self.of_records("drifting", lambda: drifting(self.line, runs), ENTRIES_S)
 
     @cached_property
     def witnesses(self) -> Mapping[str, Witness]:
         """Every instrument the laboratory checks, with its pairs."""
-        return self._of_records("witnesses", lambda: witnesses(self.line, self.world, self.now), PAIRS_S)
+        return self.of_records("witnesses", lambda: witnesses(self.line, self.world, self.now), PAIRS_S)
 
     @cached_property
     def bad(self) -> dict[str, str]:
@@ -218,7 +218,7 @@ class State:
     @cached_property
     def entered(self) -> dict[str, list[Entered]]:
         """The last valid entries of each tag, the oldest first."""
-        return self._of_records("entered", self._entered, ENTRIES_S)
+        return self.of_records("entered", self._entered, ENTRIES_S)
 
     def _entered(self) -> dict[str, list[Entered]]:
         """Read them, in SQL."""

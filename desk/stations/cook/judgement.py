@@ -1,5 +1,6 @@
 """What is to be thought of a cook: whether to blow it and why, and the decision table's cards about it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -10,7 +11,7 @@ from desk.floor.state import State
 from desk.stations.cook.board import room_for
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of
-from desk.stations.cook.learn import past_cooks
+from desk.stations.cook.learn import Past, past_cooks
 from desk.stations.cook.models import Result
 from desk.stations.cook.news import Done
 from stock.cooking.case import CookAdvice, CookCase, advise_cook
@@ -56,11 +57,17 @@ def _decision(house: House, followed: Followed) -> Decision:
 MISS_COOKS: Final = 40
 LEAST_MISSES: Final = 8
 LEAST_MISS: Final = 0.3
+MISSES_S: Final = 3600
 
 
 def usual_miss(state: State, recipe: Recipe, version: int) -> Figure | None:
     """Return by how much the last cooks came off their forecast of a relation, where that is no chance."""
-    errors = [one.error for one in past_cooks(state, recipe) if one.version == version and not one.flag][:MISS_COOKS]
+    name = f"misses {recipe.id} {version}"
+    return state.of_records(name, lambda: _usual_miss(past_cooks(state, recipe), version), MISSES_S)
+
+
+def _usual_miss(cooks: Sequence[Past], version: int) -> Figure | None:
+    errors = [one.error for one in cooks if one.version == version and not one.flag][:MISS_COOKS]
     if len(errors) < LEAST_MISSES:
         return None
     mean, sd = float(np.mean(errors)), float(np.std(errors, ddof=1))
