@@ -20,6 +20,7 @@ AHEAD = timedelta(hours=8)
 SOON = timedelta(minutes=30)  # what has a clock and comes so soon goes before what is only off
 HURTS_SOON = timedelta(minutes=60)  # what can hurt goes before everything so long ahead
 SHOWN = 9
+CARRIED_S = 60
 HAND_OVER = "hand-over"  # the page an item belongs to, where it is no station
 FOLD_FROM = 3
 GRAVITY = {"act": 0, "outside": 1, "ok": 2}
@@ -116,14 +117,16 @@ def _drifting(state: State) -> list[Item]:
 def _points(state: State) -> list[Item]:
     """Return what is carried and expires, and the hand-over nobody has taken over."""
     items = []
-    for one in points_open(state.world, state.now):
+    carried = state.of_records("carried", lambda: points_open(state.world, state.now), CARRIED_S)
+    for one in carried:
         if one.until is None:
             continue
         gone = one.until <= state.now
         what = f"{one.get_kind_display()} {'expired' if gone else 'expires'}"
         words = f"{one.text}. Close it or say it anew."
         items.append(Item(one.until, what, words, "act" if gone else "outside", HAND_OVER, now=gone, hurts=True))
-    if (sheet := waiting(state)) is not None:
+    sheet = state.of_records("waiting", lambda: waiting(state), CARRIED_S)
+    if sheet is not None:
         words = f"Signed {timezone.localtime(sheet.signed_at):%H:%M} by {sheet.signed_by.short_name}; read it and sign."
         items.append(Item(sheet.signed_at, "Take over the shift", words, "outside", HAND_OVER, now=True))
     return items
