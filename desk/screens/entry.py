@@ -30,6 +30,7 @@ from stock.judge.advice import Advice, advise
 from stock.tag import Tag
 
 NOTE: Final = "note"
+APART_SD: Final = 2.0  # of the scatter of honest pairs: further apart, a sample and its instrument contradict
 
 
 class _Supposed:
@@ -58,6 +59,7 @@ class Line:
     found: Understood
     advice: Advice | None = None
     transmitter: Any = None
+    apart: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +151,22 @@ def _lines(request: HttpRequest, state: State) -> list[Line]:
             Understood(text, fault=f"more than {MOST_AT_ONCE} readings in a line; enter them in two", code="E_COUNT")
         ]
     who = signed_in(request).short_name
-    return [Line(one, _advice(state, one, who), _beside(state, one)) for one in found]
+    return [_line(state, one, who) for one in found]
+
+
+def _line(state: State, found: Understood, who: str) -> Line:
+    """Return a reading as shown; one that its instrument contradicts sizes nothing before a second sample."""
+    beside, tag = _beside(state, found), found.tag
+    if found.complete and tag is not None and found.value is not None and beside is not None and not beside.trouble:
+        apart = found.value - beside.value
+        if abs(apart) > APART_SD * tag.pairs_sd:
+            size = f"{abs(apart):.{tag.decimals}f} {tag.unit}".strip()
+            side = "over" if apart > 0 else "under"
+            words = (
+                f"It lies {size} {side} what the instrument stands for: take a second sample before anything is moved"
+            )
+            return Line(found, None, beside, words)
+    return Line(found, _advice(state, found, who), beside)
 
 
 def _in_view(request: HttpRequest, state: State) -> frozenset[str]:

@@ -29,7 +29,7 @@ FLAGS = [
 def entry(page: Page) -> None:
     """Type a reading, unsent."""
     page.keyboard.press("Space")
-    page.keyboard.type("brown cons 3.66", delay=5)
+    page.keyboard.type("wood free 492; shives 0.2", delay=5)
     page.locator(".entry-advice").wait_for()
 
 

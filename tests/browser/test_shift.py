@@ -45,7 +45,7 @@ class HalfAnHour(BrowserCase):
         page.keyboard.type("brown cons 3.66")
         panel = page.locator("#entry-panel")
         expect(panel).to_contain_text("0.06 above its band")
-        expect(panel).to_contain_text("Open the dilution")
+        expect(panel).to_contain_text("take a second sample before anything is moved")
         page.keyboard.press("Enter")
         expect(panel).to_contain_text("Recorded 14:30: Brown stock consistency")
         page.keyboard.type("kappa 18.4")

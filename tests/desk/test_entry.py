@@ -3,6 +3,7 @@
 from datetime import timedelta
 
 from desk.floor.models import Record
+from desk.floor.state import State
 from desk.stations.cook.models import Result
 from desk.stations.yard.models import Trip
 from tests.desk.base import NOW, DeskCase
@@ -150,3 +151,15 @@ class LogSpan(EntryCase):
         wrong = self.client.get("/live/log/?from=25:10")
         self.assertContains(wrong, "is no time of day")
         self.assertContains(wrong, 'value="25:10"')
+
+
+class OnePad(EntryCase):
+    def test_a_pad_its_instrument_contradicts_sizes_nothing(self):
+        self.sign_in("tester")
+        live = State(self.world).readings["brown_cons"].value
+        said = self.read_line(f"brown cons {live + 0.2:.2f}")
+        self.assertIn("take a second sample before anything is moved", said)
+        self.assertNotIn("Open the dilution", said)
+        agrees = self.read_line(f"brown cons {live + 0.02:.2f}")
+        self.assertNotIn("second sample", agrees)
+        self.assertIn("Open the dilution", agrees)
