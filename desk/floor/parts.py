@@ -9,7 +9,8 @@ from typing import Any, Final
 from django.conf import settings
 from django.utils import timezone
 
-from desk.floor.state import STALE_S, State
+from desk.floor.measured import STALE_S
+from desk.floor.state import State
 
 SILENT: Final = timedelta(seconds=STALE_S)
 FORGOTTEN: Final = timedelta(minutes=2)  # a part that has said nothing for so long is not there

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
+from stock.cooking.decisions import CAP_CHARGE_PCT
 from stock.cooking.facts import CookFacts, CookState
 from stock.cooking.steer import GAS_OF_NORMAL, REDEPOSIT_G_PER_L, liquor_still_helps
 from stock.figure import Datum, Figure, Origin, figure
@@ -146,12 +147,9 @@ def _stretch(case: CookCase) -> Figure:
     return figure("time_for_pressure", "time at temperature, times", data, decimals=2)
 
 
-MOST_PART_PCT: Final = 1.0  # % NaOH on wood, the most one cook moves the next charge
-
-
 def _part(size: Figure) -> float:
     """Return what one result moves a charge by: half, a per cent at most."""
-    return max(-MOST_PART_PCT, min(MOST_PART_PCT, GAIN[1] * size.value))
+    return max(-CAP_CHARGE_PCT, min(CAP_CHARGE_PCT, GAIN[1] * size.value))
 
 
 def _sample_low(case: CookCase) -> bool:

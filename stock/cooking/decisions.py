@@ -11,7 +11,7 @@ from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Rule, by_step
 
 CAP_OF_AIM = 0.10  # of the present end point, the most a first step moves it
-CAP_CHARGE_PCT = 1.0  # % NaOH on wood, the most a first step moves a charge
+CAP_CHARGE_PCT = 1.0  # % NaOH on wood or bagasse, the most a first step moves a charge
 FIND_CAUSE_KAPPA = 3.0  # so far off, something is wrong that no end point mends
 BEFORE_SWITCH_MIN = 45.0  # at temperature: the bulk of the cook, before the kinetics' last phase
 
@@ -156,7 +156,7 @@ def _residual(here: Here) -> Figure:
 
 def charge_limits(here: Here, size: Figure) -> Iterable[Most]:
     """Return how far a first step may move a charge."""
-    yield Most(CAP_CHARGE_PCT, f"{CAP_CHARGE_PCT:g} % NaOH on wood at most")
+    yield Most(CAP_CHARGE_PCT, f"{CAP_CHARGE_PCT:g} % NaOH at most")
 
 
 def with_its_h(here: Here, step: Figure) -> str:

@@ -1,7 +1,6 @@
 """What to do about bagasse off its band: pith, dirt, the wet pile, the feed plug, what the cook makes of it."""
 
-from collections.abc import Iterable
-
+from stock.cooking.decisions import charge_limits
 from stock.cooking.unit import BatchDigesters
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES
@@ -9,7 +8,7 @@ from stock.intake.decisions import is_bagasse, of_recipe, share, stretch
 from stock.intake.unit import Bagasse, Depither
 from stock.judge.here import Here, Place
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Rule, by_step
+from stock.judge.rule import Handle, Rule, by_step
 
 PARTS = {"fibre": "fibre", "pith": "fines", "solubles": "organics", "dirt": "grit"}
 
@@ -56,10 +55,6 @@ def _say_pith(size: Figure, here: Here) -> str:
 
 
 MOST_PITH_FRAC = 0.70  # of the pith, the most a moist stage takes out
-
-
-def _charge_limits(here: Here, size: Figure) -> Iterable[Most]:
-    yield Most(1.0, "1 % NaOH on bagasse at most")
 
 
 def _charge(here: Here) -> Figure:
@@ -158,7 +153,7 @@ CANE_ROWS: tuple[Rule, ...] = (
         by_step("the soda charge", "% NaOH on bagasse until depithing is cured"),
         at=("batch_digesters",),
         where=is_bagasse,
-        handle=Handle(lambda here: "at the residual of the next two cooks", limits=_charge_limits),
+        handle=Handle(lambda here: "at the residual of the next two cooks", limits=charge_limits),
     ),
     Rule(
         "cane_slow",

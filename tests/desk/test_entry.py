@@ -1,5 +1,6 @@
 """Quick entry: several readings, notes, cooks and trips in a line, days, what is in view; all of it or nothing."""
 
+import os
 from datetime import timedelta
 
 from desk.floor.models import Record
@@ -163,3 +164,13 @@ class OnePad(EntryCase):
         agrees = self.read_line(f"brown cons {live + 0.02:.2f}")
         self.assertNotIn("second sample", agrees)
         self.assertIn("Open the dilution", agrees)
+
+
+class Ahead(EntryCase):
+    def test_an_entry_whose_moment_is_to_come_shows_when_it_has(self):
+        self.enter("shives", 0.2, minutes_ago=5)
+        State(self.world).lab  # noqa: B018  what follows from entries is remembered
+        self.enter("shives", 0.21, minutes_ago=-1)
+        self.assertEqual(State(self.world).lab["shives"].value, 0.2)
+        os.environ["FOX_NOW"] = (NOW + timedelta(minutes=2)).isoformat()
+        self.assertEqual(State(self.world).lab["shives"].value, 0.21)

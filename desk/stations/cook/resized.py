@@ -9,9 +9,9 @@ from desk.stations.cook.house import House, recipe_of
 from stock.cooking.charge import Sheet
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
+from stock.units import convert
 
 CHARGE_APART_PCT = 1.0  # % NaOH on wood: so far from the plan a charge is asked about
-NAOH_PER_NA2O = 1.2907
 AS_NA2O = 0.06  # so near to the usual strength once turned into NaOH, it was meant so
 WOOD_APART_FRAC = 0.01  # so little more or less wood is the scale's error
 
@@ -65,6 +65,8 @@ def charge_doubts(house: House, cook: Cook, kind: str, amounts: Amounts | None) 
         return ()
     usual = recipe.alkali.liquor_kg_per_m3_as_naoh
     strength = amounts.strength_kg_per_m3_as_naoh
-    if strength is not None and abs(strength * NAOH_PER_NA2O / usual - 1) < AS_NA2O:
-        return (f"{strength:g} g/L looks like Na2O: as NaOH it is {strength * NAOH_PER_NA2O:.1f}",)
+    if strength is not None:
+        as_naoh = convert(strength, "g/L Na2O", "g/L NaOH")
+        if abs(as_naoh / usual - 1) < AS_NA2O:
+            return (f"{strength:g} g/L looks like Na2O: as NaOH it is {as_naoh:.1f}",)
     return (f"that is {got:.1f} % NaOH on wood, planned {meant:.1f}",)
