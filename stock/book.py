@@ -15,6 +15,7 @@ from stock.judge import charts, move, witness
 from stock.plan import cover
 from stock.refining import energy
 from stock.screening import stage as screening
+from stock.simulate import loops
 from stock.slushing import batch
 from stock.washing import stage as washing
 from stock.working import METHODS, Method
@@ -35,6 +36,7 @@ CHAPTERS: Final[dict[str, str]] = {
     "delivery": "Delivery",
     "plan": "Looking ahead",
     "judge": "Judging readings, sizing moves",
+    "simulate": "The plant that runs",
 }
 MODULES: Final = (
     lot,
@@ -70,6 +72,7 @@ MODULES: Final = (
     cover,
     move,
     charts,
+    loops,
 )
 
 

@@ -101,6 +101,8 @@ UNITS: Final[dict[str, str]] = {
     "w_per_m_k": "W/(m·K)",
     "h_per_h": "H/h",
     "per_min": "1/min",
+    "per_h": "1/h",
+    "c_per_t_per_h": "°C per t/h",
     "count": "",
     "kj_per_kg": "kJ/kg",
     # Wood in the yard, and heat.

@@ -1,0 +1,1 @@
+"""The living plant: a line that runs, built from its definition."""
