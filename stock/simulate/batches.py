@@ -9,7 +9,7 @@ from stock.simulate.house import House, Phase, Vessel
 from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS
 
 if TYPE_CHECKING:
-    from stock.simulate.plant import Plant
+    from stock.simulate.running import Running
 
 PACE_S: Final = 7200.0  # over how long what is drawn sets the pace of the cooks
 PULL: Final = 0.3  # how far the level of what they are blown into hastens or slows them
@@ -18,7 +18,7 @@ PULL: Final = 0.3  # how far the level of what they are blown into hastens or sl
 class Batches:
     """All batch groups of a plant."""
 
-    def __init__(self, plant: "Plant") -> None:
+    def __init__(self, plant: "Running") -> None:
         """Begin with every digester empty."""
         self.plant = plant
         self.groups = plant.layout.groups
@@ -60,7 +60,12 @@ class Batches:
             setattr(vessel, name, value)
         if house.recipe.alkaline is not None:
             vessel.wanted_h = house.wanted_h(vessel.charge_pct)
-        self._load(index, at, plant.layout.holders[self.groups[index].bin].make_up, plant.layout.holders[self.groups[index].liquor].make_up)
+        self._load(
+            index,
+            at,
+            plant.layout.holders[self.groups[index].bin].make_up,
+            plant.layout.holders[self.groups[index].liquor].make_up,
+        )
         passed = 0.0
         while passed < age_s:
             passed += 10.0
@@ -182,6 +187,11 @@ class Batches:
         return float(self.rows[index][at, :MASSES].sum() - (most - plant.content(row)))
 
     # ---- by hand
+
+    @property
+    def numbers(self) -> frozenset[int]:
+        """Numbers of the digesters there are."""
+        return frozenset(one.number for house in self.houses for one in house.vessels)
 
     def find(self, number: int) -> tuple[int, int]:
         """Return the group and place of a digester.

@@ -164,7 +164,17 @@ class _Planner:
             gain = reset / (answers * 3 * max(dead, 2 * dt)) if answers < 0 else 0.0
             driven = self._take(self.layout.at[free[0]])
             self.loops.append(
-                Loop(f"consistency:{unit.id}", "consistency", unit.id, driven, -1, gain, reset, dead, unit.consistency_pct)
+                Loop(
+                    f"consistency:{unit.id}",
+                    "consistency",
+                    unit.id,
+                    driven,
+                    -1,
+                    gain,
+                    reset,
+                    dead,
+                    unit.consistency_pct,
+                )
             )
 
     def _recipe(self) -> Mix | None:
@@ -210,11 +220,21 @@ class _Planner:
             if driven >= 0:
                 self._take(driven)
             self.loops.append(
-                Loop(f"reel:{reel.id}", "reel", reel.id, driven, -1, gain, max(REEL_RESET_S, 4 * dt), max(REEL_DEAD_S, dt), made)
+                Loop(
+                    f"reel:{reel.id}",
+                    "reel",
+                    reel.id,
+                    driven,
+                    -1,
+                    gain,
+                    max(REEL_RESET_S, 4 * dt),
+                    max(REEL_DEAD_S, dt),
+                    made,
+                )
             )
-        self._ash(reel.id, stream.id)
+        self._ash(reel.id)
 
-    def _ash(self, reel: str, stream: str) -> None:
+    def _ash(self, reel: str) -> None:
         filler = [one for one in self.line.units if isinstance(one, Source) and one.family is None]
         if not filler:
             return
@@ -225,12 +245,16 @@ class _Planner:
         dt = self.layout.dt_s
         gain = ASH_RESET_S / (max(answers, 1e-9) * (ASH_LAMBDA_S + REEL_DEAD_S))
         driven = self._take(self.layout.at[out.id])
-        self.loops.append(Loop(f"ash:{reel}", "ash", reel, driven, -1, gain, max(ASH_RESET_S, 4 * dt), max(REEL_DEAD_S, dt), ash_pct))
+        self.loops.append(
+            Loop(f"ash:{reel}", "ash", reel, driven, -1, gain, max(ASH_RESET_S, 4 * dt), max(REEL_DEAD_S, dt), ash_pct)
+        )
 
     def _levels(self) -> tuple[list[tuple[int, int]], list[tuple[int, int]]]:
         bins, drawn = [], []
         by_unit = {group.unit: index for index, group in enumerate(self.layout.groups)}
-        vessels = [one for one in self.line.units if isinstance(one, Mix) and one.id in self.layout.row and not one.recipe]
+        vessels = [
+            one for one in self.line.units if isinstance(one, Mix) and one.id in self.layout.row and not one.recipe
+        ]
         for unit in vessels:
             (out,) = self.line.graph.out(unit.id)
             fed = self.line.graph.fed_by(unit.id)
@@ -239,7 +263,9 @@ class _Planner:
                 drawn.append((by_unit[found], self.layout.at[out.id]))
             elif found is not None and found not in self.taken:
                 design = self.layout.transfers[found].design_t_per_s
-                self.loops.append(self._level(unit.id, self.layout.row[unit.id], self._take(found), self._total(out.id), design))
+                self.loops.append(
+                    self._level(unit.id, self.layout.row[unit.id], self._take(found), self._total(out.id), design)
+                )
         for index, group in enumerate(self.layout.groups):
             if group.target >= 0:
                 (out,) = self.line.graph.out(group.unit)
@@ -256,5 +282,14 @@ class _Planner:
         tuned = level_tuning(allowed_bdt=ALLOWED_FRAC * volume, step_bdt_per_h=STEP_FRAC * out * 3600)
         scale = driven_t_per_s / out / 3600
         reset_s = max(tuned.reset_h * 3600, 4 * self.layout.dt_s)
-        return Loop(f"level:{unit}", "total" if driven < 0 else "level", unit, driven, row, tuned.gain_per_h * scale, reset_s, 0.0, content)
-
+        return Loop(
+            f"level:{unit}",
+            "total" if driven < 0 else "level",
+            unit,
+            driven,
+            row,
+            tuned.gain_per_h * scale,
+            reset_s,
+            0.0,
+            content,
+        )

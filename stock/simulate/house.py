@@ -58,6 +58,7 @@ class Vessel:
     kappa: float = 0.0
     wetter: float = 0.0
     scatter: float = 0.0
+    apart_c: float = 0.3
     held: bool = False
     by_hand: bool = False
 
@@ -101,6 +102,7 @@ class House:
         vessel.moisture_frac = round(moisture, 4)
         vessel.chips_t = round(self.charge_bdt * float(rng.normal(1, 0.012)) / (1 - moisture), 2)
         vessel.wetter, vessel.scatter = float(rng.normal(0, 0.0035)), float(rng.normal(0, 0.33))
+        vessel.apart_c = float(abs(rng.normal(0.3, 0.15)))
         vessel.celsius = recipe.start_c - 2
         if recipe.alkaline is not None:
             self._liquor(vessel, recipe.alkaline.charge_pct_naoh_on_wood * float(rng.normal(1, 0.011)), rng)
@@ -110,7 +112,9 @@ class House:
         wood_t = vessel.chips_t * (1 - vessel.moisture_frac)
         usual = alkali.liquor_kg_per_m3_as_naoh
         vessel.strength = round(usual * (0.998 + 0.0105 * float(rng.normal(0, 0.6))), 2)
-        vessel.sulphidity = round(max(0.0, alkali.sulphidity_frac + float(rng.normal(0, 0.008))), 4) if alkali.sulphidity_frac else 0.0
+        vessel.sulphidity = (
+            round(max(0.0, alkali.sulphidity_frac + float(rng.normal(0, 0.008))), 4) if alkali.sulphidity_frac else 0.0
+        )
         vessel.liquor_m3 = round(10 * wood_t * charge_pct / vessel.strength, 2)
         vessel.charge_pct = round(vessel.liquor_m3 * vessel.strength / (10 * wood_t), 2)
         water = vessel.moisture_frac / (1 - vessel.moisture_frac) + recipe.condensate_t_per_bdt
@@ -155,7 +159,9 @@ class House:
         elif vessel.phase == "fill":
             vessel.celsius = min(vessel.celsius + 0.006 * dt_s, self.recipe.start_c)
         elif vessel.phase in ("blow", "clear", "empty"):
-            vessel.celsius = max(BLOWN_C if vessel.phase == "blow" else 60.0, vessel.celsius - ROOM_C_PER_MIN * dt_s / 60)
+            vessel.celsius = max(
+                BLOWN_C if vessel.phase == "blow" else 60.0, vessel.celsius - ROOM_C_PER_MIN * dt_s / 60
+            )
 
     def due(self, vessel: Vessel) -> Phase | None:
         """Return the phase a vessel's own program goes on to now; None while it stays, or waits for a hand."""
@@ -167,7 +173,13 @@ class House:
             "relief": vessel.in_phase_s >= 60 * max(recipe.relief_min, 2.0),
             "clear": vessel.in_phase_s >= 60 * recipe.clear_min,
         }
-        following: dict[str, Phase] = {"fill": "liquor", "liquor": "heat", "heat": "relief", "relief": "waits", "clear": "empty"}
+        following: dict[str, Phase] = {
+            "fill": "liquor",
+            "liquor": "heat",
+            "heat": "relief",
+            "relief": "waits",
+            "clear": "empty",
+        }
         if vessel.by_hand and vessel.phase in ("heat", "relief"):
             return None
         return following[vessel.phase] if over.get(vessel.phase) else None
@@ -200,7 +212,13 @@ class House:
         DomainError
             E_ORDER, saying where it is and what may be done.
         """
-        may = {"charge": ("empty",), "relieve": ("heat",), "blow": ("waits", "relief"), "hold": ("heat", "relief", "waits"), "release": ("heat", "relief", "waits")}
+        may = {
+            "charge": ("empty",),
+            "relieve": ("heat",),
+            "blow": ("waits", "relief"),
+            "hold": ("heat", "relief", "waits"),
+            "release": ("heat", "relief", "waits"),
+        }
         if action not in may:
             raise DomainError("E_RANGE", "action", f"a digester knows no {action[:20]}", ", ".join(may))
         if vessel.phase not in may[action]:

@@ -178,7 +178,9 @@ class Layout:
         elif isinstance(unit, React) and group and not self.smeared:
             self._group(unit)
         elif isinstance(unit, React):
-            minutes = getattr(unit, "retention_min", None) or (STAGE_MIN if isinstance(unit, BleachStage) else SMEARED_MIN)
+            minutes = getattr(unit, "retention_min", None) or (
+                STAGE_MIN if isinstance(unit, BleachStage) else SMEARED_MIN
+            )
             self._tower(unit, self._fed_t_per_s(unit) * 60 * minutes, full=True)
         elif isinstance(unit, (Separate, Split)):
             self._parting(unit)
@@ -186,7 +188,9 @@ class Layout:
     def _holder(self, name: str, unit: Unit, content_t: float, make_up: np.ndarray, flow_t_per_s: float) -> int:
         least = 5 * self.dt_s * flow_t_per_s
         if content_t < least:
-            self.said.append(f"{name} holds {least:.2f} t instead of {content_t:.2f}: five steps of what runs through it")
+            self.said.append(
+                f"{name} holds {least:.2f} t instead of {content_t:.2f}: five steps of what runs through it"
+            )
             content_t = least
         self.holders.append(Holder(name, unit.id, max(content_t, 1e-9), make_up))
         return len(self.holders) - 1
@@ -248,7 +252,9 @@ class Layout:
                 self._transfer(stream.id, "pumped", row)
         fresh = np.zeros(len(COLUMNS))
         fresh[WATER] = 1.0
-        self.transfers.append(Transfer(f"{unit.id} made up", "makeup", -1, 0.0, fresh, MAKEUP_BELOW * content, MAKEUP_S))
+        self.transfers.append(
+            Transfer(f"{unit.id} made up", "makeup", -1, 0.0, fresh, MAKEUP_BELOW * content, MAKEUP_S)
+        )
         self.at[f"{unit.id} made up"] = len(self.transfers) - 1
 
     def _tower(self, unit: Mix | React, content_t: float, *, full: bool) -> None:
@@ -283,7 +289,9 @@ class Layout:
         per_bd = 1 / max(float(chips[SOLIDS].sum()), 1e-12)
         chips_t = charge * per_bd * float(chips[:MASSES].sum())
         liquor_t = charge * per_bd * float(liquor[:MASSES].sum())
-        bin_row = self._holder(f"{unit.id} bin", unit, BIN_CHARGES * chips_t, chips / max(chips[:MASSES].sum(), 1e-12), 0.0)
+        bin_row = self._holder(
+            f"{unit.id} bin", unit, BIN_CHARGES * chips_t, chips / max(chips[:MASSES].sum(), 1e-12), 0.0
+        )
         made = liquor / max(liquor[:MASSES].sum(), 1e-12)
         liquor_row = self._holder(f"{unit.id} liquor", unit, LIQUOR_CHARGES * liquor_t, made, 0.0)
         (out,) = self.line.graph.out(unit.id)
@@ -292,12 +300,23 @@ class Layout:
         if isinstance(target, Mix) and target.volume_m3:
             into = -1  # found once its vessel is laid
         else:
-            into = self._holder(f"{unit.id} discharge", unit, DISCHARGE_BLOWS * (chips_t + liquor_t), self._made_of(out.id), 0.0)
+            into = self._holder(
+                f"{unit.id} discharge", unit, DISCHARGE_BLOWS * (chips_t + liquor_t), self._made_of(out.id), 0.0
+            )
             self.row[unit.id] = into
             self._transfer(out.id, "pumped", into)
             self.said.append(f"{unit.name} is blown into a tank the definition does not name")
         self.groups.append(
-            GroupPlan(unit.id, recipe.stream, bin_row, liquor_row, into, unit.yield_frac, liquor_t / max(chips_t, 1e-12), charge)
+            GroupPlan(
+                unit.id,
+                recipe.stream,
+                bin_row,
+                liquor_row,
+                into,
+                unit.yield_frac,
+                liquor_t / max(chips_t, 1e-12),
+                charge,
+            )
         )
 
     def _parting(self, unit: Separate | Split) -> None:
@@ -313,11 +332,15 @@ class Layout:
         consistency = 0.0
         if isinstance(unit, Split):
             branches = self.result.order.grade.branches
-            goes_on = unit.accept_frac if not unit.by_grade else float(branches.get(unit.id, unit.accept) == unit.accept)
+            goes_on = (
+                unit.accept_frac if not unit.by_grade else float(branches.get(unit.id, unit.accept) == unit.accept)
+            )
             shares *= goes_on
         else:
             accepted = self._design[unit.accept]
-            shares[:MASSES] = np.divide(accepted[:MASSES], fed[:MASSES], out=np.zeros(MASSES), where=fed[:MASSES] > 1e-15)
+            shares[:MASSES] = np.divide(
+                accepted[:MASSES], fed[:MASSES], out=np.zeros(MASSES), where=fed[:MASSES] > 1e-15
+            )
             for index, name in enumerate(COMPONENTS):  # what does not run now still has its share
                 if fed[index] <= 1e-15:
                     usual = 1.0 if FILTERABLE_MASK[index] else 0.0
@@ -342,7 +365,9 @@ class Layout:
             else:
                 if name in open_:
                     ring = ", ".join(open_[open_.index(name) :])
-                    raise DomainError("E_SINGULAR", "streams", f"{ring} run in a ring through nothing that holds anything")
+                    raise DomainError(
+                        "E_SINGULAR", "streams", f"{ring} run in a ring through nothing that holds anything"
+                    )
                 open_.append(name)
                 unit = self.line.unit(self.line.stream(name).source)
                 one = np.zeros(len(self.transfers))

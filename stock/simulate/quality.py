@@ -82,7 +82,9 @@ class Quality:
         self.starts = starts or self._target
         self.bleaching = {unit.id: self._stage(unit) for unit in line.units if isinstance(unit, BleachStage)}
         self.beating = {
-            unit.id: found for unit in line.units if isinstance(unit, Refiner) and (found := self._refiner(unit)) is not None
+            unit.id: found
+            for unit in line.units
+            if isinstance(unit, Refiner) and (found := self._refiner(unit)) is not None
         }
         self.marks = self._at_rest()
 
@@ -113,7 +115,9 @@ class Quality:
         """Return the k/s that goes into a stage, for it to give what is read after it at its usual charge."""
         if stage.response_per_kg <= 0:
             return float(km_k_over_s(reflectance_frac=BROWN_BRIGHTNESS / 100))
-        return stage.floor_ks + (stage.fixed_ks - stage.floor_ks) * (1 + stage.response_per_kg * stage.charge_kg_per_odt)
+        return stage.floor_ks + (stage.fixed_ks - stage.floor_ks) * (
+            1 + stage.response_per_kg * stage.charge_kg_per_odt
+        )
 
     def _refiner(self, unit: Refiner) -> Beating | None:
         onward = self.line.graph.onward(unit.id)
@@ -197,4 +201,3 @@ class Quality:
 def brightness_pct(absorbed: float, scattered: float) -> float:
     """Return the brightness of an opaque pad of what absorbs and scatters so much."""
     return 100 * float(km_reflectance_frac(ks=absorbed / scattered)) if scattered > 0 else 0.0
-

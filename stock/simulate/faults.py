@@ -1,0 +1,196 @@
+"""Faults of the plant that runs: each changes a cause, never a reading, except where the instrument is what is sick.
+
+A fault is plain data. What all that are on together make of the plant is worked out anew whenever one
+comes or goes, so that mending leaves nothing behind, and a saved plant comes back as it was.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, Final
+
+import numpy as np
+
+from stock.delivery.unit import Wire
+from stock.errors import DomainError
+from stock.material import INDEX
+from stock.primitives import Tank
+from stock.simulate.layout import SOLIDS, WATER
+from stock.simulate.reading import Sick
+
+if TYPE_CHECKING:
+    from stock.simulate.plant import Plant
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """A fault that is on: of which kind, where, how bad, since when."""
+
+    id: int
+    kind: str
+    unit: str
+    since_s: float
+    params: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A kind of fault: in words, where it can be, its parameters with default and limits, what it does."""
+
+    words: str
+    places: Callable[["Plant"], list[str]]
+    params: Mapping[str, tuple[float, float, float]]
+    does: Callable[["Plant", Fault], None]
+
+
+def _live(plant: "Plant") -> list[str]:
+    return [tag.id for tag in plant.line.tags if tag.live and tag.id in plant.readings.truths]
+
+
+def _driven(plant: "Plant") -> list[str]:
+    return [plant.layout.transfers[index].id for index in plant.driven]
+
+
+def _tanks(plant: "Plant") -> list[str]:
+    return [unit.id for unit in plant.line.units if isinstance(unit, Tank)]
+
+
+def _wires(plant: "Plant") -> list[str]:
+    return [unit.id for unit in plant.line.units if isinstance(unit, Wire)]
+
+
+def _washers(plant: "Plant") -> list[str]:
+    return [unit.id for unit in plant.line.units if getattr(unit, "wash", None) is not None]
+
+
+def _thick_feeds(plant: "Plant") -> list[str]:
+    feeds = [plant.layout.transfers[index] for index in plant.feeds]
+    return [one.id for one in feeds if one.way == "feed" and one.make_up[SOLIDS].sum() > 0]
+
+
+def _house(plant: "Plant") -> list[str]:
+    return [group.unit for group in plant.layout.groups]
+
+
+def _reel(plant: "Plant") -> list[str]:
+    return [unit.id for unit in plant.line.units if getattr(unit, "order", False)]
+
+
+# ---- what each does
+
+
+def _drifts(plant: "Plant", fault: Fault) -> None:
+    sick = plant.readings.sick.setdefault(fault.unit, Sick())
+    sick.drift_per_h, sick.most = fault.params["per_h"], fault.params["most"]
+    sick.drift_from_s = fault.since_s
+
+
+def _sticks(plant: "Plant", fault: Fault) -> None:
+    plant.readings.sick.setdefault(fault.unit, Sick()).stuck = fault.params["at"]
+
+
+def _dies(plant: "Plant", fault: Fault) -> None:
+    plant.readings.sick.setdefault(fault.unit, Sick()).dead = True
+
+
+def _water_low(plant: "Plant", fault: Fault) -> None:
+    row = plant.layout.row[fault.unit]
+    draws = np.array([index for index in plant.pumped if plant.donor[index] == row], dtype=int)
+    plant.headers.append((draws, fault.params["frac"] * float(plant.design[draws].sum())))
+
+
+def _valve(plant: "Plant", fault: Fault) -> None:
+    plant.stuck[plant.layout.at[fault.unit]] = True
+
+
+def _less(plant: "Plant", fault: Fault) -> None:
+    at = plant.layout.at[fault.unit]
+    plant.most[at] = min(plant.most[at], fault.params["frac"] * plant.design[at])
+
+
+def _retention(plant: "Plant", fault: Fault) -> None:
+    at = next(index for index, one in enumerate(plant.layout.partings) if one.unit == fault.unit)
+    worse = {"fibre": 0.03, "fines": 0.16, "filler": 0.15}
+    for name, less in worse.items():
+        plant.part_share[at, INDEX[name]] = max(0.0, plant.part_share[at, INDEX[name]] - less * fault.params["part"])
+
+
+def _thin(plant: "Plant", fault: Fault) -> None:
+    at = int(np.flatnonzero(plant.feeds == plant.layout.at[fault.unit])[0])
+    made = plant.feed_made[at]
+    lost = made[SOLIDS] * (1 - fault.params["frac"])
+    made[SOLIDS] -= lost
+    made[WATER] += float(lost.sum())
+
+
+def _carries_over(plant: "Plant", fault: Fault) -> None:
+    at = next(index for index, one in enumerate(plant.layout.partings) if one.unit == fault.unit)
+    for name in ("organics", "inorganics"):
+        plant.part_share[at, INDEX[name]] = min(1.0, plant.part_share[at, INDEX[name]] * fault.params["times"])
+
+
+def _worn(plant: "Plant", fault: Fault) -> None:
+    plant.worn[fault.unit] = fault.params["frac"]
+
+
+def _slips(plant: "Plant", fault: Fault) -> None:
+    plant.slips[fault.unit] = fault.params["frac"]
+
+
+def _steam(plant: "Plant", fault: Fault) -> None:
+    plant.batches.steam_frac = min(plant.batches.steam_frac, fault.params["frac"])
+
+
+def _break(plant: "Plant", fault: Fault) -> None:
+    plant.breaks_until_s = max(plant.breaks_until_s, fault.since_s + 60 * fault.params["minutes"])
+
+
+LESS: Final = {"frac": (0.6, 0.0, 1.0)}
+FAULTS: Final[Mapping[str, Kind]] = {
+    "transmitter_drifts": Kind("an instrument wanders off", _live, {"per_h": (0.02, -50.0, 50.0), "most": (0.25, 0.0, 500.0)}, _drifts),
+    "reading_sticks": Kind("a reading stands still", _live, {"at": (0.0, -1e6, 1e6)}, _sticks),
+    "transmitter_dies": Kind("an instrument gives nothing", _live, {}, _dies),
+    "water_low": Kind("a water tank's header gives less", _tanks, LESS, _water_low),
+    "valve_sticks": Kind("a valve stands where it is", _driven, {}, _valve),
+    "flow_limited": Kind("no more than a part of a flow can be had", _driven, LESS, _less),
+    "retention_lost": Kind("the wire holds less", _wires, {"part": (1.0, 0.0, 1.0)}, _retention),
+    "feed_thin": Kind("a feed has fewer solids than it should", _thick_feeds, {"frac": (0.7, 0.05, 1.0)}, _thin),
+    "carries_over": Kind("a washer leaves more behind", _washers, {"times": (2.0, 1.0, 10.0)}, _carries_over),
+    "plates_worn": Kind("a refiner's plates are worn", lambda plant: list(plant.quality.beating), {"frac": (0.8, 0.1, 1.0)}, _worn),
+    "pump_slips": Kind("a dosing pump gives less than it says", lambda plant: [name for name, one in plant.quality.bleaching.items() if one.response_per_kg > 0], {"frac": (0.8, 0.0, 1.0)}, _slips),
+    "steam_short": Kind("the cook house is short of steam", _house, {"frac": (0.7, 0.0, 1.0)}, _steam),
+    "sheet_break": Kind("the sheet is lost behind the couch", _reel, {"minutes": (15.0, 0.5, 180.0)}, _break),
+}  # fmt: skip
+
+
+def new_fault(plant: "Plant", number: int, kind: str, unit: str, params: Mapping[str, Any]) -> Fault:
+    """Return a fault that can be.
+
+    Raises
+    ------
+    DomainError
+        E_RANGE for a kind there is none of, a place that has no such part, a parameter beyond its limits.
+    """
+    known = FAULTS.get(kind)
+    if known is None:
+        raise DomainError("E_RANGE", "kind", f"there is no fault {kind[:40]}", ", ".join(FAULTS))
+    places = known.places(plant)
+    if unit not in places:
+        allowed = ", ".join(places) or "nowhere on this line"
+        raise DomainError("E_RANGE", "unit", f"{known.words}: not at {unit[:40]}", allowed)
+    if unknown := sorted(set(params) - set(known.params)):
+        raise DomainError("E_RANGE", unknown[0], f"{kind} has no {unknown[0][:40]}", ", ".join(known.params) or "none")
+    given = {}
+    for name, (usual, low, high) in known.params.items():
+        value = float(params.get(name, usual))
+        if not low <= value <= high:
+            raise DomainError("E_RANGE", name, f"{name} of {kind} is {value:g}", f"{low:g} to {high:g}")
+        given[name] = value
+    if kind == "reading_sticks" and "at" not in params:
+        given["at"] = plant.readings.read(unit)[0] or 0.0
+    return Fault(number, kind, unit, plant.now_s, given)
+
+
+def apply_faults(plant: "Plant", faults: list[Fault]) -> None:
+    """Make of the plant what the faults that are on make of it, from its healthy self."""
+    for fault in faults:
+        FAULTS[fault.kind].does(plant, fault)

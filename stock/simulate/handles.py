@@ -1,0 +1,224 @@
+"""What people can move in the plant that runs, each by its point: `flow:<stream>`, `consistency:<unit>` and their like.
+
+A point has a unit, limits and words; writing one that is not there, or beyond its limits, is refused by name.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from difflib import get_close_matches
+from typing import TYPE_CHECKING, Final
+
+from stock.errors import DomainError
+from stock.primitives import Dose, Source, Store
+from stock.simulate.reading import L_PER_MIN
+
+if TYPE_CHECKING:
+    from stock.line.definition import Definition
+    from stock.simulate.plant import Plant
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """Something that can be set: how it is called, in what unit, between what."""
+
+    point: str
+    words: str
+    unit: str
+    low: float
+    high: float
+    decimals: int
+    station: str
+
+
+@dataclass(frozen=True, slots=True)
+class Handle:
+    """A setting with how it is read and written in a plant."""
+
+    setting: Setting
+    read: Callable[[], float]
+    write: Callable[[float], None]
+
+
+KINDS: Final[Mapping[str, str]] = {
+    "flow": "flow of a stream that is pumped or let in, L/min; it stays by hand until a set point is given",
+    "consistency": "set point of a dilution, %",
+    "level": "set point of a level, %",
+    "charge": "charge of a bleach stage, kg a bone-dry tonne",
+    "power": "net power of a refiner, kW",
+    "dose": "what is dosed, kg a bone-dry tonne",
+    "wash": "dilution factor of a washer, t a bone-dry tonne",
+    "offset": "what is taken off an instrument's reading, in its unit",
+}
+
+
+def handles_of(plant: "Plant") -> dict[str, Handle]:
+    """Return all that can be moved in a plant, by point."""
+    found: dict[str, Handle] = {}
+    for make in (_flows, _loops, _stages, _refiners, _ratios, _offsets):
+        found |= {one.setting.point: one for one in make(plant)}
+    return found
+
+
+def find_handle(handles: Mapping[str, Handle], point: str) -> Handle:
+    """Return the handle of a point.
+
+    Raises
+    ------
+    DomainError
+        E_RANGE where there is nothing to set there, with the nearest names.
+    """
+    found = handles.get(point)
+    if found is None:
+        near = get_close_matches(point, handles, n=3, cutoff=0.4)
+        message = f"there is nothing to set at {point[:60]}"
+        raise DomainError("E_RANGE", "point", message, ", ".join(near) or "a setting of this plant")
+    return found
+
+
+def refuse_beyond(setting: Setting, value: float) -> None:
+    """Refuse a value outside a setting's limits.
+
+    Raises
+    ------
+    DomainError
+        E_RANGE, naming the setting and what is allowed.
+    """
+    if not setting.low <= value <= setting.high:
+        allowed = f"{setting.low:g} to {setting.high:g} {setting.unit}".strip()
+        raise DomainError("E_RANGE", "value", f"{setting.words} cannot be {value:g} {setting.unit}".strip(), allowed)
+
+
+def _called(line: "Definition", stream: str) -> str:
+    return line.stream(stream).called
+
+
+def _flows(plant: "Plant") -> list[Handle]:
+    found = []
+    layout, line = plant.layout, plant.line
+    for index in plant.driven:
+        transfer = layout.transfers[index]
+        stream = line.stream(transfer.id)
+        source = line.unit(stream.source)
+        station = source.station if isinstance(source, (Source, Store)) else line.unit(stream.target).station
+        most = float(plant.range[index]) * L_PER_MIN
+        words = f"flow of {_called(line, transfer.id)}"
+        setting = Setting(f"flow:{transfer.id}", words, "L/min", 0.0, round(most, 1), 0, station)
+
+        def read(at: int = int(index)) -> float:
+            return float(plant.flow[at]) * L_PER_MIN
+
+        def write(value: float, at: int = int(index)) -> None:
+            plant.take_by_hand(at, value / L_PER_MIN)
+
+        found.append(Handle(setting, read, write))
+    return found
+
+
+def _loops(plant: "Plant") -> list[Handle]:
+    found = []
+    for index, loop in enumerate(plant.plan.loops):
+        unit = plant.line.unit(loop.unit)
+        if loop.kind == "consistency":
+            setting = Setting(loop.id, f"consistency set point, {unit.name}", "%", 0.1, 20.0, 2, unit.station)
+            scale = 1.0
+        elif loop.kind in ("level", "total"):
+            volume = getattr(unit, "volume_m3", None)
+            if not volume:
+                continue
+            setting = Setting(loop.id, f"level set point, {unit.name}", "%", 10.0, 90.0, 0, unit.station)
+            scale = 100 / volume
+        else:
+            continue
+
+        def read(at: int = index, by: float = scale) -> float:
+            return float(plant.set_point[at]) * by
+
+        def write(value: float, at: int = index, by: float = scale) -> None:
+            plant.give_back(at, value / by)
+
+        found.append(Handle(setting, read, write))
+    return found
+
+
+def _stages(plant: "Plant") -> list[Handle]:
+    found = []
+    for unit_id, stage in plant.quality.bleaching.items():
+        if stage.response_per_kg <= 0:
+            continue
+        unit = plant.line.unit(unit_id)
+        setting = Setting(f"charge:{unit_id}", f"charge of {unit.name}", "kg/BDt", 0.0, 60.0, 1, unit.station)
+
+        def read(at: str = unit_id) -> float:
+            return plant.charges[at]
+
+        def write(value: float, at: str = unit_id) -> None:
+            plant.charges[at] = value
+
+        found.append(Handle(setting, read, write))
+    return found
+
+
+def _refiners(plant: "Plant") -> list[Handle]:
+    found = []
+    for unit_id, one in plant.quality.beating.items():
+        unit = plant.line.unit(unit_id)
+        most = max(100.0, 2.5 * one.net_kw)
+        setting = Setting(f"power:{unit_id}", f"net power of {unit.name}", "kW", 0.0, round(most), 0, unit.station)
+
+        def read(at: str = unit_id) -> float:
+            return plant.powers[at]
+
+        def write(value: float, at: str = unit_id) -> None:
+            plant.powers[at] = value
+
+        found.append(Handle(setting, read, write))
+    return found
+
+
+def _ratios(plant: "Plant") -> list[Handle]:
+    found = []
+    for index, ratio in enumerate(plant.plan.ratios):
+        unit = plant.line.unit(ratio.unit)
+        if ratio.wash_of:
+            thick = 100 / unit.consistency_pct - 1  # type: ignore[attr-defined]
+            setting = Setting(f"wash:{unit.id}", f"dilution factor, {unit.name}", "t/BDt", -1.0, 8.0, 2, unit.station)
+            found.append(Handle(setting, _reader(plant, index, 1.0, thick), _writer(plant, index, 1.0, thick)))
+        elif isinstance(unit, Dose) and unit.kg_per_t:
+            usual = ratio.per_bd / unit.kg_per_t
+            setting = Setting(
+                f"dose:{unit.id}", f"dose of {unit.name}", "kg/BDt", 0.0, 3 * unit.kg_per_t, 1, unit.station
+            )
+            found.append(Handle(setting, _reader(plant, index, usual, 0.0), _writer(plant, index, usual, 0.0)))
+    return found
+
+
+def _reader(plant: "Plant", index: int, scale: float, less: float) -> Callable[[], float]:
+    return lambda: float(plant.ratio_per_bd[index]) / scale - less
+
+
+def _writer(plant: "Plant", index: int, scale: float, less: float) -> Callable[[float], None]:
+    def write(value: float) -> None:
+        plant.ratio_per_bd[index] = max(0.0, (value + less) * scale)
+        plant.by_hand[plant.ratio_driven[index]] = False
+
+    return write
+
+
+def _offsets(plant: "Plant") -> list[Handle]:
+    found = []
+    for tag in plant.line.tags:
+        if not tag.live or tag.id not in plant.readings.truths:
+            continue
+        span = tag.plausible[1] - tag.plausible[0]
+        setting = Setting(
+            f"offset:{tag.id}", f"offset of {tag.name}", tag.unit, -span / 4, span / 4, tag.decimals, tag.station
+        )
+
+        def read(at: str = tag.id) -> float:
+            return plant.offset_of(at)
+
+        def write(value: float, at: str = tag.id) -> None:
+            plant.set_offset(at, value)
+
+        found.append(Handle(setting, read, write))
+    return found

@@ -1,0 +1,223 @@
+"""What is read in the plant that runs: what its tags stand at in truth, and what their instruments say.
+
+A tag is known where its part is: levels, consistencies, flows, ash, kappa, brightness, freeness, power,
+a digester's own. Brightness, freeness and ink are told as a change from what they begin with, since a
+pad holds more than fibre alone. What the plant does not carry is not read here.
+"""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+from zlib import crc32
+
+import numpy as np
+
+from stock.cooking.recipe import Digester
+from stock.material import INDEX
+from stock.primitives import Sink, Unit
+from stock.simulate.layout import FIBRE, FILLER, MARKED, MASSES, SOLIDS
+from stock.simulate.quality import brightness_pct
+from stock.steam import saturation_pressure_kpa_abs
+from stock.tag import Tag
+
+if TYPE_CHECKING:
+    from stock.simulate.running import Running
+
+L_PER_MIN: Final = 60_000.0  # of a tonne a second, at 1 kg/L
+KPA_ABS: Final = 101.325
+NOISE_S = 5  # how long a reading's noise stands
+GOOD, SENSOR_FAILED, OUT_OF_RANGE = 0, 0x808C0000, 0x40940000
+
+Truth = Callable[[], float | None]
+
+
+@dataclass(slots=True)
+class Sick:
+    """What is wrong with an instrument."""
+
+    bias: float = 0.0
+    drift_per_h: float = 0.0
+    drift_from_s: float = 0.0
+    most: float = math.inf
+    stuck: float | None = None
+    dead: bool = False
+
+    def error(self, now_s: float) -> float:
+        """Return how far it reads off now."""
+        drifted = self.drift_per_h * max(0.0, now_s - self.drift_from_s) / 3600
+        return self.bias + math.copysign(min(abs(drifted), self.most), drifted)
+
+
+class Readings:
+    """The instruments of a plant."""
+
+    def __init__(self, plant: "Running") -> None:
+        """Find what each tag stands at."""
+        self.plant = plant
+        self.truths: dict[str, Truth] = {}
+        for tag in plant.line.tags:
+            found = self._truth(tag)
+            if found is not None:
+                self.truths[tag.id] = found
+        self.sick: dict[str, Sick] = {}
+        self.at_rest: dict[str, float] = {}
+        self.rest()
+
+    def rest(self) -> None:
+        """Take what quality is told as a change from as it is now."""
+        for tag in self.plant.line.tags:
+            if tag.id in self.truths and tag.reads in ANCHORED and (value := self.truths[tag.id]()) is not None:
+                self.at_rest[tag.id] = value
+
+    def truth(self, tag_id: str) -> float | None:
+        """Return what a tag stands at; None where the plant does not know."""
+        found = self.truths.get(tag_id)
+        value = None if found is None else found()
+        if value is None or tag_id not in self.at_rest:
+            return value
+        tag, begun = self.plant.line.tag(tag_id), self.at_rest[tag_id]
+        started = self.plant.quality.starts(tag_id)
+        if tag.reads == "ink":
+            return started * value / begun if begun > 0 else started
+        return started + value - begun
+
+    def read(self, tag_id: str) -> tuple[float | None, int]:
+        """Return what a tag's instrument says, with its status; no value where it has failed."""
+        plant, sick = self.plant, self.sick.get(tag_id)
+        tag = plant.line.tag(tag_id)
+        if sick is not None and sick.dead:
+            return None, SENSOR_FAILED
+        if sick is not None and sick.stuck is not None:
+            return sick.stuck, GOOD
+        true = self.truth(tag_id)
+        if true is None:
+            return None, SENSOR_FAILED
+        value = true + tag.noise * self._noise(tag_id) + self.error(tag_id)
+        low, high = tag.plausible
+        held = min(max(value, low), high)
+        return round(held, 4), GOOD if held == value else OUT_OF_RANGE
+
+    def error(self, tag_id: str) -> float:
+        """Return how far an instrument reads off now, trim and all."""
+        sick = self.sick.get(tag_id)
+        return self.plant.offset_of(tag_id) + (sick.error(self.plant.now_s) if sick is not None else 0.0)
+
+    def _noise(self, tag_id: str) -> float:
+        """Return noise of unit size, the same for the same moment: a slow part, and one that changes with every reading."""
+        now, name = int(self.plant.now_s), crc32(tag_id.encode())
+
+        def at(every_s: int, block: int) -> float:
+            return float(np.random.default_rng([self.plant.seed, name, every_s, block]).standard_normal())
+
+        block, part = divmod(now, 60)
+        slow = at(60, block) * (1 - part / 60) + at(60, block + 1) * part / 60
+        return 0.45 * slow + 0.8 * at(NOISE_S, now // NOISE_S)
+
+    # ---- where a tag is
+
+    def _truth(self, tag: Tag) -> Truth | None:
+        plant = self.plant
+        part = plant.line.part(tag.of)
+        if isinstance(part, Digester):
+            return self._digester(part, tag.reads)
+        if tag.reads == "level":
+            return self._level(part.id)
+        if tag.reads == "net_power":
+            return (lambda: plant.powers[part.id]) if part.id in plant.powers else None
+        make = OF_A_ROW.get(tag.reads)
+        if make is None:
+            return None
+        row = self._row_of(part.id)
+        return None if row is None else (lambda: make(row()))
+
+    def _level(self, unit_id: str) -> Truth | None:
+        plant = self.plant
+        if unit_id not in plant.layout.row or unit_id not in plant.line.graph.units:
+            return None
+        row, volume = plant.layout.row[unit_id], getattr(plant.line.unit(unit_id), "volume_m3", None)
+        return None if not volume else (lambda: 100 * plant.content(row) / volume)
+
+    def _row_of(self, part_id: str) -> Callable[[], np.ndarray] | None:
+        """Return how to see what a part holds, or what runs in it, as a row of the plant."""
+        plant = self.plant
+        units = plant.line.graph.units
+        if part_id in units:
+            unit: Unit = units[part_id]
+            if getattr(unit, "volume_m3", None) and part_id in plant.layout.row:
+                row = plant.layout.row[part_id]
+                return lambda: plant.mass[row]
+            if isinstance(unit, Sink):
+                (stream, *_) = [one.id for one in plant.line.graph.into(part_id)]
+            else:
+                onward = plant.line.graph.onward(part_id)
+                if onward is None:
+                    return None
+                stream = onward.id
+        elif part_id in plant.layout.stream_at:
+            stream = part_id
+        else:
+            return None
+        passes = plant.layout.passes[plant.layout.stream_at[stream]]
+        return (lambda: passes @ plant.flows) if passes.any() else None
+
+    def _digester(self, part: Digester, point: str) -> Truth | None:
+        batches = self.plant.batches
+        if part.number not in batches.numbers:
+            return None
+        index, at = batches.find(part.number)
+
+        def celsius() -> float:
+            return batches.houses[index].vessels[at].celsius
+
+        def bottom() -> float:
+            vessel = batches.houses[index].vessels[at]
+            return vessel.celsius - (vessel.apart_c if vessel.phase == "heat" else 0.0)
+
+        def kpa() -> float:
+            warm = celsius()
+            return (
+                max(6.0, float(saturation_pressure_kpa_abs(temperature_c=max(warm, 20.0))) - KPA_ABS + 14)
+                if warm > 99
+                else 6.0
+            )
+
+        return {"temperature": celsius, "bottom": bottom, "pressure": kpa}.get(point)
+
+
+def _consistency(row: np.ndarray) -> float | None:
+    total = float(row[:MASSES].sum())
+    return 100 * float(row[SOLIDS].sum()) / total if total > 1e-9 else None
+
+
+def _flow(row: np.ndarray) -> float:
+    return L_PER_MIN * float(row[:MASSES].sum())
+
+
+def _ash(row: np.ndarray) -> float | None:
+    solids = float(row[SOLIDS].sum())
+    return 100 * float(row[FILLER]) / solids if solids > 1e-9 else None
+
+
+def _kappa(row: np.ndarray) -> float | None:
+    return float(row[MARKED["kappa"]] / row[FIBRE]) if row[FIBRE] > 1e-9 else None
+
+
+def _brightness(row: np.ndarray) -> float | None:
+    absorbed, scattered = float(row[MARKED["light_absorbed"]]), float(row[MARKED["light_scattered"]])
+    return brightness_pct(absorbed, scattered) if scattered > 1e-9 else None
+
+
+def _freeness(row: np.ndarray) -> float | None:
+    return math.exp(float(row[MARKED["log_csf"]] / row[FIBRE])) if row[FIBRE] > 1e-9 else None
+
+
+def _ink(row: np.ndarray) -> float | None:
+    return float(row[INDEX["ink"]] / row[FIBRE]) if row[FIBRE] > 1e-9 else None
+
+
+ANCHORED: Final = frozenset({"brightness", "freeness", "ink", "kappa"})
+OF_A_ROW: Final = {
+    "consistency": _consistency, "flow": _flow, "ash": _ash, "kappa": _kappa, "brightness": _brightness,
+    "freeness": _freeness, "ink": _ink,
+}  # fmt: skip

@@ -1,0 +1,520 @@
+"""A line that runs: built from its definition, and stepped.
+
+It knows no clock and no luck but its own seed. Nothing in a step depends on what the same step
+finds further down; mass closes at each step, or it stops and says where. A simulator is not the
+plant: no figure of it goes into a mill's own fit.
+"""
+
+import hashlib
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from stock.errors import DomainError
+from stock.line.balance import LineBalance
+from stock.line.definition import Definition
+from stock.line.order import Order
+from stock.primitives import Split
+from stock.simulate.batches import Batches
+from stock.simulate.control import SHARE_S, Plan, plan
+from stock.simulate.faults import Fault
+from stock.simulate.layout import COLUMNS, FIBRE, FILLER, MARKED, MASSES, SOLIDS, WATER, Layout
+from stock.simulate.quality import BLEACHED_KAPPA, Quality, Starts
+from stock.simulate.reading import Readings
+
+FORMAT: Final = 1
+CLOSES: Final = 1e-9
+SLOW_S: Final = 10.0
+STROKE_S: Final = 20.0
+REACH: Final = 2.5  # a valve's range over its flow at rest
+LEAST_FRAC: Final = 0.03  # of its usual flow, below which a consistency cannot be measured
+LAG_S: Final = 4.0
+GRAPH: Final = np.zeros((len(COLUMNS), 3))
+GRAPH[SOLIDS, 0] = 1.0
+GRAPH[:MASSES, 1] = 1.0
+GRAPH[FILLER, 2] = 1.0
+CHANGING: Final = ("fibre", "fines", "organics")  # cooking and bleaching turn one into another
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Something the plant did of itself: when, where, what."""
+
+    at_s: float
+    unit: str
+    words: str
+
+
+class Running:
+    """The plant of a line.
+
+    Parameters
+    ----------
+    line : Definition
+        The line.
+    order : Order, optional
+        What the machine asks for; the line's first grade where left out.
+    seed : int
+        Of everything that is not known beforehand.
+    dt_s : float
+        The step, 0.5 to 60 s. Longer steps have slower loops, so that the same plant can be run ahead.
+    smeared : bool
+        Whether batch groups run all the time, for comparing with the steady balance.
+    starts : callable, optional
+        What a tag reads to begin with, for the quality of fibre; its target where left out.
+
+    Raises
+    ------
+    DomainError
+        E_INFEASIBLE where a flow is set by nothing, or twice; E_SINGULAR for a ring with nothing that
+        holds; E_RANGE for the step.
+    """
+
+    def __init__(
+        self,
+        line: Definition,
+        order: Order | None = None,
+        *,
+        seed: int = 1,
+        dt_s: float = 1.0,
+        smeared: bool = False,
+        starts: Starts | None = None,
+    ) -> None:
+        """Build it at rest."""
+        if not 0.5 <= dt_s <= 60:
+            raise DomainError("E_RANGE", "dt_s", f"the step is {dt_s:g} s", "0.5 to 60 s")
+        self.line, self.seed, self.dt_s = line, seed, dt_s
+        self.order = order or Order.of(line.grades[0])
+        self.result = LineBalance(line).solve(self.order)
+        self.quality: Quality = Quality(line, self.result, starts)
+        self.layout = Layout(line, self.result, dt_s=dt_s, smeared=smeared, marks=self.quality.marks)
+        self.plan: Plan = plan(self.layout)
+        self.now_s = 0.0
+        self.steps = 0
+        self.events: list[Event] = []
+        self.worst_closure = 0.0
+        self.breaks_until_s = 0.0
+        self.broken = False
+        self._wire()
+        self._fill()
+        self._check_rest()
+        self.faults: list[Fault] = []
+        self.last_fault = 0
+        self.trims: dict[str, float] = {}
+        self.readings = Readings(self)
+        self._instruments = self._loop_instruments()
+        self.most = self.range.copy()  # what faults leave of it
+        self.stuck = np.zeros(len(self.range), dtype=bool)
+        self.headers: list[tuple[np.ndarray, float]] = []
+        self.worn: dict[str, float] = {}
+        self.slips: dict[str, float] = {}
+        self.refit()
+
+    # ---- arrays
+
+    def _wire(self) -> None:
+        """Turn the layout into arrays."""
+        layout, transfers = self.layout, self.layout.transfers
+        count = len(transfers)
+        self.donor = np.array([one.donor for one in transfers])
+        ways = np.array([one.way for one in transfers])
+        self.driven = np.flatnonzero((ways == "pumped") | (ways == "feed"))
+        self.pumped = np.flatnonzero(ways == "pumped")
+        self.feeds = np.flatnonzero((ways == "feed") | (ways == "makeup"))
+        self.lips = np.flatnonzero((ways == "lip") | (ways == "full"))
+        self.makeups = np.flatnonzero(ways == "makeup")
+        self.held = np.flatnonzero((ways == "pumped") | (ways == "lip") | (ways == "full"))
+        self.lip_t = np.array([transfers[index].lip_t for index in self.lips])
+        self.lip_s = np.array([transfers[index].over_s for index in self.lips])
+        self.makeup_row = np.array(
+            [layout.row[transfers[i].id.removesuffix(" made up")] for i in self.makeups], dtype=int
+        )
+        self.makeup_t = np.array([transfers[index].lip_t for index in self.makeups])
+        self.makeup_s = np.array([max(transfers[i].over_s, 5 * self.dt_s) for i in self.makeups])
+        self.feed_made = np.array([transfers[index].make_up for index in self.feeds]).reshape(-1, len(COLUMNS))
+        self.design = np.array([one.design_t_per_s for one in transfers])
+        self.part_row = np.array([one.row for one in layout.partings], dtype=int)
+        self.part_acc = np.array([one.accepts for one in layout.partings], dtype=int)
+        self.part_rest = np.array([one.rest for one in layout.partings], dtype=int)
+        self.part_share = np.array([one.shares for one in layout.partings]).reshape(-1, len(COLUMNS))
+        self.part_hold_s = max(10.0, 5 * self.dt_s)
+        cons = np.array([one.consistency_pct for one in layout.partings])
+        self.part_wet = np.flatnonzero(cons > 0)
+        self.part_water = 100 / np.where(cons > 0, cons, 1.0) - 1
+        self.incidence = layout.incidence
+        self.leaving = layout.leaves()
+        self.coming = np.zeros(count)
+        self.coming[self.feeds] = 1.0
+        self.range = np.where(self.design > 0, REACH * self.design, 0.0)
+        for one in self.plan.shares:  # what does not run now may be asked for by another grade
+            at = one.driven
+            if self.range[at] <= 0:
+                usual = max(grade.shares.get(one.stream, 0.0) for grade in self.line.grades)
+                furnish = sum(self.result.streams[name].bd_t_per_h for name in self._recipe_streams()) / 3600
+                self.range[at] = REACH * usual * furnish / max(one.bd_frac, 1e-6)
+        for loop in self.plan.loops:
+            if loop.kind == "consistency":
+                self.range[loop.driven] *= self._most_fed(loop.unit)
+        self.usual = np.array([one.content_t for one in layout.holders])
+        self.stroke = self.range * (self.dt_s / STROKE_S)
+        self._wire_loops()
+
+    def _most_fed(self, unit_id: str) -> float:
+        """Return how many times its usual feed a unit may have to dilute: a broke pulper, the whole sheet in a break."""
+        parting = None
+        for stream in self.line.graph.into(unit_id):
+            source = self.line.unit(stream.source)
+            if isinstance(source, Split) and source.rest == stream.id:
+                parting = source
+        if not isinstance(parting, Split) or parting.by_grade or not 0 < parting.accept_frac < 1:
+            return 1.0
+        return max(1.0, 1.2 / (REACH * (1 - parting.accept_frac)))
+
+    def _recipe_streams(self) -> list[str]:
+        return [one.stream for one in self.plan.shares]
+
+    def _wire_loops(self) -> None:
+        layout, loops = self.layout, self.plan.loops
+        self.loop_at = {loop.id: index for index, loop in enumerate(loops)}
+        self.signals = np.zeros((len(loops), len(layout.transfers)))
+        for index, loop in enumerate(loops):
+            for name in self._measured(loop.unit, loop.kind):
+                self.signals[index] += layout.passes[layout.stream_at[name]]
+        kinds = [loop.kind for loop in loops]
+        self.cons = np.array([index for index, kind in enumerate(kinds) if kind == "consistency"], dtype=int)
+        self.levels = np.array([index for index, kind in enumerate(kinds) if kind in ("level", "total")], dtype=int)
+        self.reels = np.array([index for index, kind in enumerate(kinds) if kind == "reel"], dtype=int)
+        self.ashes = np.array([index for index, kind in enumerate(kinds) if kind == "ash"], dtype=int)
+        self.level_rows = np.array([loops[index].row for index in self.levels], dtype=int)
+        self.gain = np.array([loop.gain for loop in loops])
+        self.reset = np.array([loop.reset_s for loop in loops])
+        self.set_point = np.array([loop.set_point for loop in loops])
+        self.auto = np.ones(len(loops), dtype=bool)
+        self.loop_driven = np.array([loop.driven for loop in loops], dtype=int)
+        self.drives = np.flatnonzero(self.loop_driven >= 0)
+        self.total_loop = next((index for index, loop in enumerate(loops) if loop.driven < 0), -1)
+        self.dead = np.array([max(0, round(loop.dead_s / self.dt_s)) for loop in loops], dtype=int)
+        self.ring = np.zeros((int(self.dead.max(initial=0)) + 1, len(loops)))
+        self.columns = np.arange(len(loops))
+        self.lag = np.array([1 - np.exp(-self.dt_s / LAG_S) if kind == "consistency" else 1.0 for kind in kinds])
+        self.least_t = np.zeros(len(loops))
+        self.offset = np.zeros(len(loops))  # what an instrument reads too much, in its loop
+        stream_at = layout.stream_at
+        self.ratio_driven = np.array([one.driven for one in self.plan.ratios], dtype=int)
+        self.ratio_pass = np.array([layout.passes[stream_at[one.stream]] for one in self.plan.ratios]).reshape(
+            -1, len(layout.transfers)
+        )
+        self.ratio_per_bd = np.array([one.per_bd for one in self.plan.ratios])
+        self.ratio_liquor = np.array([one.liquor_row for one in self.plan.ratios], dtype=int)
+        self.ratio_low = np.flatnonzero(self.ratio_liquor >= 0)
+        self.share_driven = np.array([one.driven for one in self.plan.shares], dtype=int)
+        self.share_pass = np.array([layout.passes[stream_at[one.stream]] for one in self.plan.shares]).reshape(
+            -1, len(layout.transfers)
+        )
+        self.share_bd = np.array([max(one.bd_frac, 1e-6) for one in self.plan.shares])
+        self.by_hand = np.zeros(len(layout.transfers), dtype=bool)
+
+    def _measured(self, unit: str, kind: str) -> list[str]:
+        """Return the streams a loop's instrument stands in: what runs into its unit."""
+        return [one.id for one in self.line.graph.into(unit)] if kind in ("consistency", "reel", "ash") else []
+
+    def _fill(self) -> None:
+        """Fill every holder as it is at rest."""
+        layout = self.layout
+        self.mass = np.array([one.content_t * one.make_up for one in layout.holders])
+        self.mass[[tower.head for tower in layout.towers]] = 0.0
+        self.parcels: list[list[np.ndarray]] = []
+        self.charges = {unit: one.charge_kg_per_odt for unit, one in self.quality.bleaching.items()}
+        self.powers = {unit: one.net_kw for unit, one in self.quality.beating.items()}
+        for tower in layout.towers:
+            content = layout.content[tower.unit]
+            made = layout.holders[tower.head].make_up if tower.yield_frac < 1 else layout.holders[tower.foot].make_up
+            count = max(0, round((content - tower.foot_t) / tower.parcel_t))
+            size = (content - tower.foot_t) / count if count else 0.0
+            self.parcels.append([size * made for _ in range(count)])
+            if not count:
+                self.mass[tower.head] = (content - tower.foot_t) * made
+        usual = [self.charges.get(tower.unit, 0.0) for tower in layout.towers]
+        self.charged = [[charge] * len(parcels) for charge, parcels in zip(usual, self.parcels, strict=True)]
+        self.tower_foot = np.array([tower.foot for tower in layout.towers], dtype=int)
+        self.tower_head = np.array([tower.head for tower in layout.towers], dtype=int)
+        self._count_parcels()
+        self.flow = self.design.copy()
+        self.flow[self.makeups] = 0.0
+        self.wanted = self.flow.copy()
+        self.flows = np.array([one.design_t_per_s * one.make_up for one in layout.transfers])
+        self.total_bd = sum(self.result.streams[name].bd_t_per_h for name in self._recipe_streams()) / 3600
+        self.shares = np.array([self.order.shares.get(one.stream, 0.0) for one in self.plan.shares])
+        self.batches = Batches(self)
+        self.error = np.zeros(len(self.plan.loops))
+        rows = self.flows @ GRAPH
+        measured = self.signals @ rows
+        start = self._true_signals(measured, self.contents())
+        self.ring[:] = start
+        self.least_t = LEAST_FRAC * measured[:, 1]
+        self.filtered = start.copy()
+        self.slow_at_s = 0.0
+
+    def _count_parcels(self) -> None:
+        """Weigh what is on its way through each tower."""
+        self.in_parcels = np.array(
+            [sum((float(one[:MASSES].sum()) for one in parcels), 0.0) for parcels in self.parcels]
+        )
+
+    def contents(self) -> np.ndarray:
+        """Return what every holder holds, t; a tower's foot stands for the whole of it."""
+        held: np.ndarray = self.mass[:, :MASSES].sum(axis=1)
+        if len(self.tower_foot):
+            held[self.tower_foot] += held[self.tower_head] + self.in_parcels
+        return held
+
+    def content(self, row: int) -> float:
+        """Return what a holder holds, t."""
+        return float(self.contents()[row])
+
+    def _check_rest(self) -> None:
+        """See that what leaves every unit at rest is what the balance says: conservation finds no stream sent astray."""
+        streams = self.layout.passes @ self.flows[:, :MASSES]
+        for index, name in enumerate(self.layout.streams):
+            source = self.line.stream(name).source
+            if any(group.unit == source and group.target < 0 for group in self.layout.groups):
+                continue
+            wanted = self.result.streams[name].flows_t_per_h / 3600
+            if np.abs(streams[index] - wanted).max() > CLOSES * max(float(wanted.sum()), 1e-6):
+                raise DomainError("E_BALANCE", name, f"{name} is not what the balance says as the plant is built")
+
+    # ---- a step
+
+    def step(self, count: int = 1) -> None:
+        """Run on by some steps.
+
+        Raises
+        ------
+        DomainError
+            E_BALANCE where mass does not close, with the group and the moment; the plant is not to be run on.
+        """
+        for _ in range(count):
+            held = self.mass[:, :MASSES].sum(axis=1)
+            contents = held.copy()
+            if len(self.tower_foot):
+                contents[self.tower_foot] += held[self.tower_head] + self.in_parcels
+            self._control(contents)
+            self._move(held, contents)
+            self.steps += 1
+            self.now_s += self.dt_s
+            if self.now_s - self.slow_at_s >= SLOW_S - 1e-9:
+                self._slow(self.now_s - self.slow_at_s)
+                self.slow_at_s = self.now_s
+
+    def run(self, until_s: float) -> None:
+        """Run on to a moment."""
+        self.step(max(0, round((until_s - self.now_s) / self.dt_s)))
+
+    def _true_signals(self, measured: np.ndarray, contents: np.ndarray) -> np.ndarray:
+        """Return what each loop's instrument stands in, from bone-dry, total and filler there."""
+        found = np.empty(len(self.plan.loops))
+        total = np.maximum(measured[:, 1], 1e-12)
+        found[self.cons] = 100 * measured[self.cons, 0] / total[self.cons]
+        found[self.levels] = contents[self.level_rows]
+        found[self.reels] = measured[self.reels, 1]
+        found[self.ashes] = 100 * measured[self.ashes, 2] / np.maximum(measured[self.ashes, 0], 1e-12)
+        return found
+
+    def _control(self, contents: np.ndarray) -> None:
+        """Set every driven flow from what was measured a step before."""
+        rows = self.flows @ GRAPH
+        measured = self.signals @ rows
+        true = self._true_signals(measured, contents)
+        at = self.steps % len(self.ring)
+        self.ring[at] = true + self.offset
+        late = self.ring[(at - self.dead) % len(self.ring), self.columns]
+        seen = measured[:, 1] >= self.least_t
+        seen[self.levels] = True
+        self.filtered += np.where(seen, self.lag * (late - self.filtered), 0.0)
+        error = self.set_point - self.filtered
+        moved = self.gain * (error - self.error + self.dt_s / self.reset * error)
+        moved = np.where(self.auto & seen, moved, 0.0)
+        self.error = error
+        wanted = self.wanted
+        if self.broken:
+            moved[self.reels] = moved[self.ashes] = 0.0
+        wanted[self.loop_driven[self.drives]] += moved[self.drives]
+        if self.total_loop >= 0:
+            self.total_bd = max(0.0, self.total_bd + float(moved[self.total_loop]))
+        bd = rows[:, 0]
+        follow = self.ratio_per_bd * (self.ratio_pass @ bd)
+        low = self.ratio_low
+        if len(low):
+            held = self.ratio_liquor[low]
+            follow[low] *= 1.5 - 0.5 * contents[held] / self.usual[held]
+        free = ~self.by_hand[self.ratio_driven]
+        wanted[self.ratio_driven[free]] = follow[free]
+        if len(self.share_driven):
+            short = self.shares * self.total_bd - self.share_pass @ bd
+            free = ~self.by_hand[self.share_driven]
+            step = self.dt_s / max(SHARE_S, 3 * self.dt_s) * short / self.share_bd
+            wanted[self.share_driven[free]] += step[free]
+        for group, driven in self.plan.bins:
+            row = self.layout.groups[group].bin
+            if not self.by_hand[driven]:
+                fuller = contents[row] / self.usual[row]
+                wanted[driven] = self.design[driven] * self.batches.asked[group] * (1.5 - 0.5 * fuller)
+        np.maximum(wanted, 0.0, out=wanted)
+        np.minimum(wanted, self.most, out=wanted)
+        moved = wanted - self.flow
+        np.maximum(moved, -self.stroke, out=moved)
+        np.minimum(moved, self.stroke, out=moved)
+        self.flow += moved
+        for draws, cap in self.headers:
+            drawn = float(self.flow[draws].sum())
+            if drawn > cap:
+                self.flow[draws] *= cap / drawn
+
+    def _move(self, held: np.ndarray, contents: np.ndarray) -> None:
+        """Move mass for a step, and see that it closes."""
+        mass, flow, dt = self.mass, self.flow, self.dt_s
+        flow[self.lips] = np.maximum(0.0, (contents[self.donor[self.lips]] - self.lip_t) / self.lip_s)
+        if len(self.makeups):
+            flow[self.makeups] = np.maximum(0.0, (self.makeup_t - contents[self.makeup_row]) / self.makeup_s)
+        given = flow[self.held]
+        out = np.bincount(self.donor[self.held], weights=given, minlength=len(mass)) * dt
+        over = out > held
+        if over.any():
+            left_frac = np.where(over, held / np.maximum(out, 1e-12), 1.0)
+            given = given * left_frac[self.donor[self.held]]
+        flows = self.flows
+        made = mass / np.maximum(held, 1e-12)[:, None]
+        flows[self.held] = given[:, None] * made[self.donor[self.held]]
+        flows[self.feeds] = flow[self.feeds, None] * self.feed_made
+        left = mass[self.part_row] / self.part_hold_s
+        accepts = self.part_share * left
+        wet = self.part_wet
+        dry = accepts[wet][:, SOLIDS].sum(axis=1)
+        dissolved = accepts[wet, WATER - 2] + accepts[wet, WATER - 1]
+        accepts[wet, WATER] = np.clip(dry * self.part_water[wet] - dissolved, 0.0, left[wet, WATER])
+        flows[self.part_acc] = accepts
+        flows[self.part_rest] = left - accepts
+        change = self.incidence @ flows
+        change *= dt
+        mass += change
+        through = (self.coming - self.leaving) @ flows * dt
+        gap = np.abs(change.sum(axis=0) - through)[:MASSES]
+        scale_t = dt * max(float(flows[self.feeds, :MASSES].sum()), float(flows[:, :MASSES].sum()) / 1000, 1e-12)
+        closure = float(gap.max()) / scale_t
+        self.worst_closure = max(self.worst_closure, closure)
+        if not closure <= CLOSES:
+            raise DomainError(
+                "E_BALANCE", "plant", f"mass closes to {closure:.1e} only, {self.now_s:.0f} s after it began"
+            )
+
+    # ---- what is slow
+
+    def _slow(self, passed_s: float) -> None:
+        """Move towers' parcels, run the digesters."""
+        self._towers()
+        if self.steps % 3600 == 0:
+            self._count_parcels()  # so that rounding does not add up
+        if self.broken != (self.now_s < self.breaks_until_s):
+            self.refit()
+        for loop, tag in self._instruments:
+            self.offset[loop] = self.readings.error(tag)
+        self._refine(passed_s)
+        self.batches.run(passed_s)
+
+    def _towers(self) -> None:
+        for index, tower in enumerate(self.layout.towers):
+            parcels, mass = self.parcels[index], self.mass
+            if float(mass[tower.head, :MASSES].sum()) >= tower.parcel_t:
+                parcels.append(mass[tower.head].copy())
+                self.charged[index].append(self.charges.get(tower.unit, 0.0))
+                self.in_parcels[index] += float(mass[tower.head, :MASSES].sum())
+                mass[tower.head] = 0.0
+            while float(mass[tower.foot, :MASSES].sum()) < tower.foot_t:
+                if parcels:
+                    out = parcels.pop(0)
+                    self.in_parcels[index] -= float(out[:MASSES].sum())
+                else:
+                    out, mass[tower.head] = mass[tower.head].copy(), 0.0
+                if not out.any():
+                    break
+                mass[tower.foot] += self._left(index, out)
+
+    def _left(self, index: int, parcel: np.ndarray) -> np.ndarray:
+        """Return a parcel as it leaves a tower: reacted, bleached by the charge it came in with."""
+        tower = self.layout.towers[index]
+        charge = self.charged[index].pop(0) if self.charged[index] else self.charges.get(tower.unit, 0.0)
+        found = self.reacted(parcel, tower.yield_frac)
+        stage = self.quality.bleaching.get(tower.unit)
+        scattered = found[MARKED["light_scattered"]]
+        if stage is not None and scattered > 0:
+            absorbed = found[MARKED["light_absorbed"]]
+            charge *= self.slips.get(tower.unit, 1.0)
+            found[MARKED["light_absorbed"]] = stage.after(absorbed / scattered, charge) * scattered
+            found[MARKED["kappa"]] *= BLEACHED_KAPPA
+        return found
+
+    def _refine(self, passed_s: float) -> None:
+        """Take freeness from what ran through each refiner meanwhile, by its net power."""
+        for unit, one in self.quality.beating.items():
+            passes = self.layout.passes[self.layout.stream_at[one.stream]]
+            bd, fibre = passes @ self.flows[:, SOLIDS].sum(axis=1), passes @ self.flows[:, FIBRE]
+            row = self.layout.into(one.stream)
+            if row is not None and bd > self.design.max() * 1e-6:
+                fall = one.slope * self.worn.get(unit, 1.0) * self.powers[unit] / (3600 * bd)
+                self.mass[row, MARKED["log_csf"]] -= fall * float(fibre) * passed_s
+
+    @staticmethod
+    def reacted(row: np.ndarray, yield_frac: float) -> np.ndarray:
+        """Return a row with part of its fibre dissolved; what rides on the fibre keeps its value."""
+        if yield_frac >= 1:
+            return row
+        found = row.copy()
+        gone = (1 - yield_frac) * (row[FIBRE] + row[FIBRE + 1])
+        found[[FIBRE, FIBRE + 1]] *= yield_frac
+        found[MASSES:] *= yield_frac
+        found[COLUMNS.index("organics")] += gone
+        return found
+
+    def refit(self) -> None:
+        """Make the plant what its order and the faults that are on make of it."""
+        raise NotImplementedError
+
+    def offset_of(self, tag_id: str) -> float:
+        """Return what is added to what an instrument reads."""
+        return self.trims.get(tag_id, 0.0)
+
+    def _loop_instruments(self) -> list[tuple[int, str]]:
+        """Return which tag is the eye of which loop: it is as wrong as the tag is."""
+        found = []
+        for index, loop in enumerate(self.plan.loops):
+            if loop.kind != "consistency":
+                continue
+            onward = self.line.graph.onward(loop.unit)
+            parts = [self.line.unit(loop.unit), *([self.line.stream(onward.id)] if onward is not None else [])]
+            tags = [tag for part in parts if (tag := part.tag_of("consistency")) and self.line.tag(tag).live]
+            if tags:
+                found.append((index, tags[0]))
+        return found
+
+    def tell(self, unit: str, words: str) -> None:
+        """Keep what the plant did of itself; the last of it."""
+        self.events.append(Event(self.now_s, unit, words))
+        del self.events[:-400]
+
+    # ---- what it holds altogether
+
+    def holdings(self) -> np.ndarray:
+        """Return the mass of each component in the plant, t, (components): vessels, towers, digesters."""
+        found = self.mass[:, :MASSES].sum(axis=0)
+        for parcels in self.parcels:
+            for one in parcels:
+                found = found + one[:MASSES]
+        for rows in self.batches.rows:
+            found = found + rows[:, :MASSES].sum(axis=0)
+        return np.asarray(found)
+
+    def fingerprint(self) -> str:
+        """Return what the definition and the way it was built come to: a state fits no other."""
+        said = f"{self.line.model_dump_json()}|{self.dt_s}|{FORMAT}"
+        return hashlib.sha256(said.encode()).hexdigest()[:16]

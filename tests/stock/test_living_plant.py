@@ -1,0 +1,320 @@
+"""The plant that runs: it agrees with the steady balance, loses no mass, answers what is moved, comes back as it was saved."""
+
+import json
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from stock.errors import DomainError
+from stock.line.definition import Definition
+from stock.line.load import load_definition
+from stock.line.order import Order
+from stock.primitives import Store
+from stock.simulate.faults import FAULTS
+from stock.simulate.layout import FIBRE, MASSES, SOLIDS
+from stock.simulate.plant import Plant
+
+MILLS = ("hallin_reach", "tidewater_bench")
+HOUR = 3600.0
+
+
+@cache
+def line_of(mill: str) -> Definition:
+    return load_definition(Path("mills") / f"{mill}.yaml")
+
+
+def running(mill: str = "hallin_reach", dt_s: float = 20.0, **options: object) -> Plant:
+    plant = Plant(line_of(mill), dt_s=dt_s, **options)  # type: ignore[arg-type]
+    plant.batches.stagger()
+    return plant
+
+
+class SteadyTests(SimpleTestCase):
+    """With cooks smeared and stores frozen it stands where the balance says."""
+
+    def test_every_stream_agrees_with_the_balance(self) -> None:
+        for mill in MILLS:
+            plant = Plant(line_of(mill), dt_s=20, smeared=True)
+            for unit in plant.line.units:
+                if isinstance(unit, Store):
+                    plant.mass[plant.layout.row[unit.id]] *= 1e5
+            self._push(plant)
+            plant.run(40 * HOUR)
+            streams = plant.layout.passes @ plant.flows[:, :MASSES]
+            for index, name in enumerate(plant.layout.streams):
+                wanted = plant.result.streams[name].flows_t_per_h / 3600
+                if wanted.sum() < 1e-9:
+                    continue
+                with self.subTest(mill=mill, stream=name):
+                    self.assertLess(abs(streams[index].sum() / wanted.sum() - 1), 2e-3)
+                    if wanted[SOLIDS].sum() > 1e-6 * wanted.sum():
+                        self.assertLess(abs(streams[index, SOLIDS].sum() / wanted[SOLIDS].sum() - 1), 2e-3)
+
+    def _push(self, plant: Plant) -> None:
+        """Start it off its rest, so that standing there is its own doing."""
+        for loop in plant.plan.loops:
+            if loop.kind == "consistency":
+                plant.wanted[loop.driven] *= 0.8
+
+    def test_every_driven_flow_is_set_once(self) -> None:
+        for mill in MILLS:
+            plan = running(mill).plan
+            driven = [loop.driven for loop in plan.loops if loop.driven >= 0]
+            driven += [one.driven for one in (*plan.ratios, *plan.shares)] + [flow for _, flow in plan.bins]
+            with self.subTest(mill=mill):
+                self.assertEqual(len(driven), len(set(driven)))
+                self.assertEqual(plan.by_hand, ())
+
+
+class MassTests(SimpleTestCase):
+    """Nothing is lost, nothing comes from nowhere."""
+
+    def test_a_day_with_cooks_a_change_of_order_and_a_break_closes(self) -> None:
+        plant = running()
+        before, booked = plant.holdings(), np.zeros(MASSES)
+        grade = plant.line.grades[1]
+        for minute in range(0, 24 * 60, 10):
+            if minute == 180:
+                plant.set_order(Order.of(grade))
+            if minute == 600:
+                plant.fault("sheet_break", _reel(plant), minutes=25)
+            for _ in range(30):
+                plant.step()
+                booked += (plant.coming - plant.leaving) @ plant.flows[:, :MASSES] * plant.dt_s
+        change = plant.holdings() - before
+        together = [FIBRE, FIBRE + 1, 6]  # cooking and bleaching turn one into another
+        gap = change - booked
+        gap = np.append(np.delete(gap, together), gap[together].sum())
+        fed = float(plant.flows[plant.feeds, :MASSES].sum()) * 86_400
+        self.assertLess(float(np.abs(gap).max()) / fed, 1e-9)
+        self.assertLess(plant.worst_closure, 1e-12)
+        self.assertGreater(sum("blown" in one.words for one in plant.events), 15)
+
+    def test_a_breach_stops_it_and_says_so(self) -> None:
+        plant = running("tidewater_bench")
+        plant.incidence[0, plant.incidence[0].argmax()] += 0.01
+        with self.assertRaises(DomainError) as caught:
+            plant.step(20)
+        self.assertEqual(caught.exception.code, "E_BALANCE")
+
+    def test_what_empties_gives_no_more_than_it_holds(self) -> None:
+        plant = running()
+        plant.fault("flow_limited", _feed_of_blend(plant), frac=0.0)
+        plant.run(12 * HOUR)
+        self.assertGreaterEqual(float(plant.mass[:, :MASSES].min()), -1e-9)
+
+
+class StepTests(SimpleTestCase):
+    """The same day by half the step, and after saving."""
+
+    def test_half_the_step_gives_the_same_day(self) -> None:
+        found = []
+        for dt_s in (20.0, 10.0):
+            plant = running(dt_s=dt_s)
+            plant.run(2 * HOUR)
+            plant.set_order(Order.of(plant.order.grade, 12.0))
+            plant.run(6 * HOUR)
+            vessels = [unit.id for unit in plant.line.units if getattr(unit, "volume_m3", None)]
+            found.append(
+                (
+                    [plant.readings.truths[plant.line.unit(name).tag_of("level") or ""]() for name in vessels],
+                    len(plant.events),
+                )
+            )
+        (coarse, cooks), (fine, same) = found
+        self.assertEqual(cooks, same)
+        for one, other in zip(coarse, fine, strict=True):
+            self.assertLess(abs((one or 0) - (other or 0)), 0.3)
+
+    def test_saved_and_put_back_it_runs_on_as_if_nothing_had_been(self) -> None:
+        plant = running()
+        plant.run(HOUR)
+        plant.fault("transmitter_drifts", "machine_cons", per_h=0.05)
+        plant.write("offset:blend_cons", 0.02)
+        kept = json.loads(json.dumps(plant.state()))
+        other = running()
+        other.restore(kept)
+        for one in (plant, other):
+            one.run(3 * HOUR)
+        self.assertTrue(np.array_equal(plant.mass, other.mass))
+        self.assertEqual(plant.read("machine_cons"), other.read("machine_cons"))
+        self.assertEqual(
+            [one.phase for one in plant.batches.houses[0].vessels],
+            [one.phase for one in other.batches.houses[0].vessels],
+        )
+
+    def test_a_state_of_another_plant_is_refused(self) -> None:
+        with self.assertRaises(DomainError) as caught:
+            running("tidewater_bench").restore(running().state())
+        self.assertEqual((caught.exception.code, caught.exception.argument), ("E_RANGE", "fingerprint"))
+        for broken in ({}, {"fingerprint": running().fingerprint()}):
+            with self.assertRaises(DomainError) as caught:
+                running().restore(broken)
+            self.assertEqual(caught.exception.code, "E_TYPE")
+
+
+class MoveTests(SimpleTestCase):
+    """It answers what people do."""
+
+    def test_more_dilution_by_hand_thins_the_stock_and_the_set_point_brings_it_back(self) -> None:
+        plant = running(dt_s=1)
+        plant.step(300)
+        before = plant.truth("brown_cons")
+        assert before is not None
+        flow = plant.handles["flow:brown_water"].read()
+        plant.write("flow:brown_water", flow + 146)
+        plant.step(600)
+        after = plant.truth("brown_cons")
+        assert after is not None
+        expected = before * 3560 / (3560 + 146)
+        self.assertAlmostEqual(after, expected, delta=0.05)
+        plant.write("consistency:brown_dilution", 3.5)
+        plant.step(600)
+        self.assertAlmostEqual(plant.truth("brown_cons") or 0, 3.5, delta=0.01)
+
+    def test_more_power_takes_freeness_and_more_peroxide_gives_brightness(self) -> None:
+        plant = running()
+        freeness, brightness = plant.truth("wood_freeness"), plant.truth("cane_brightness")
+        plant.write("power:wood_refine", plant.powers["wood_refine"] * 1.1)
+        plant.write("charge:cane_bleach", 15)
+        plant.run(8 * HOUR)
+        blend = plant.truth("furnish_freeness")
+        self.assertLess(blend or 999, plant.quality.starts("furnish_freeness"))
+        self.assertGreater((plant.truth("cane_brightness") or 0) - (brightness or 0), 0.4)
+        self.assertIsNotNone(freeness)
+
+    def test_what_is_not_there_or_beyond_its_limits_is_refused_by_name(self) -> None:
+        plant = running()
+        for point, value, argument in (
+            ("flow:nowhere", 1, "point"),
+            ("consistency:paper_chest", 35, "value"),
+            ("flow:brown_water", -1, "value"),
+        ):
+            with self.subTest(point=point), self.assertRaises(DomainError) as caught:
+                plant.write(point, value)
+            self.assertEqual((caught.exception.code, caught.exception.argument), ("E_RANGE", argument))
+
+    def test_a_digester_does_nothing_out_of_turn(self) -> None:
+        plant = running()
+        vessel = next(one for one in plant.batches.houses[0].vessels if one.phase == "heat")
+        with self.assertRaises(DomainError) as caught:
+            plant.act(vessel.number, "blow")
+        self.assertEqual(caught.exception.code, "E_ORDER")
+        self.assertEqual(plant.act(vessel.number, "hold"), "heated or held")
+        plant.run(6 * HOUR)
+        self.assertEqual(vessel.phase, "heat")
+        plant.act(vessel.number, "release")
+        plant.run(plant.now_s + 1200)
+        self.assertNotEqual(vessel.phase, "heat")
+        with self.assertRaises(DomainError) as caught:
+            plant.act(77, "blow")
+        self.assertEqual(caught.exception.code, "E_RANGE")
+
+    def test_a_blow_without_room_waits(self) -> None:
+        plant = running()
+        row = plant.batches.targets[0]
+        plant.mass[row] *= 0.94 * 230 / plant.content(row)
+        plant.fault("flow_limited", "brown", frac=0.0)
+        plant.run(5 * HOUR)
+        waiting = [one for one in plant.batches.houses[0].vessels if one.phase == "waits"]
+        self.assertTrue(waiting)
+        with self.assertRaises(DomainError) as caught:
+            plant.act(waiting[0].number, "blow")
+        self.assertEqual(caught.exception.code, "E_LIMIT")
+
+
+class FaultTests(SimpleTestCase):
+    """Each fault moves what it should, and leaves alone what it should."""
+
+    def _pair(self, kind: str, unit: str, hours: float = 2.0, **params: float) -> tuple[Plant, Plant]:
+        healthy, sick = running(), running()
+        sick.fault(kind, unit, **params)
+        for one in (healthy, sick):
+            one.run(hours * HOUR)
+        return healthy, sick
+
+    def _apart(self, pair: tuple[Plant, Plant], tag: str) -> float:
+        healthy, sick = pair
+        return (sick.truth(tag) or 0) - (healthy.truth(tag) or 0)
+
+    def test_a_drifting_transmitter_leads_its_loop_astray(self) -> None:
+        pair = self._pair("transmitter_drifts", "machine_cons", hours=4, per_h=0.02)
+        self.assertAlmostEqual(self._apart(pair, "machine_cons"), -0.08, delta=0.015)
+        self.assertAlmostEqual(pair[1].read("machine_cons")[0] or 0, 3.2, delta=0.04)
+        self.assertGreater(self._apart(pair, "thick_flow"), 40)
+
+    def test_low_water_thickens_what_is_diluted(self) -> None:
+        pair = self._pair("water_low", "clear_tank", frac=0.7)
+        self.assertGreater(self._apart(pair, "machine_cons"), 0.05)
+        self.assertGreater(self._apart(pair, "blend_cons"), 0.05)
+
+    def test_a_stuck_reading_stands_and_a_dead_one_is_none(self) -> None:
+        plant = running()
+        plant.fault("reading_sticks", "machine_level")
+        stands = plant.read("machine_level")
+        plant.fault("transmitter_dies", "blend_level")
+        plant.run(2 * HOUR)
+        self.assertEqual(plant.read("machine_level"), stands)
+        self.assertEqual(plant.read("blend_level"), (None, 0x808C0000))
+
+    def test_a_lost_retention_fills_the_tray(self) -> None:
+        pair = self._pair("retention_lost", "wire", hours=0.5)
+        self.assertGreater(self._apart(pair, "tray_cons"), 0.03)
+
+    def test_thin_filler_lowers_the_ash_until_its_loop_gives_more(self) -> None:
+        pair = self._pair("feed_thin", "filler", hours=0.25, frac=0.7)
+        self.assertLess(self._apart(pair, "sheet_ash"), -0.3)
+
+    def test_a_break_sends_the_sheet_to_broke(self) -> None:
+        healthy, sick = self._pair("sheet_break", "reel", hours=0.5, minutes=25)
+        level = sick.line.unit("broke_cream").tag_of("level") or ""
+        self.assertGreater((sick.truth(level) or 0) - (healthy.truth(level) or 0), 35)
+        self.assertAlmostEqual(self._apart((healthy, sick), "machine_level"), 0, delta=1.5)
+
+    def test_worn_plates_a_slipping_pump_and_little_steam(self) -> None:
+        pair = self._pair("plates_worn", "wood_refine", hours=6)
+        self.assertGreater(self._apart(pair, "furnish_freeness"), 3)
+        pair = self._pair("pump_slips", "cane_bleach", hours=8)
+        self.assertLess(self._apart(pair, "cane_brightness"), -0.3)
+        healthy, sick = self._pair("steam_short", "wood_cook", hours=6, frac=0.3)
+        self.assertLess(
+            sum("blown" in one.words for one in sick.events), sum("blown" in one.words for one in healthy.events) + 1
+        )
+
+    def test_mended_nothing_is_left(self) -> None:
+        plant = running()
+        for kind, places in ((name, one.places(plant)) for name, one in FAULTS.items()):
+            if not places:
+                continue
+            with self.subTest(kind=kind):
+                number = plant.fault(kind, places[0])
+                plant.mend(number)
+                fresh = running()
+                self.assertTrue(np.array_equal(plant.part_share, fresh.part_share))
+                self.assertTrue(np.array_equal(plant.feed_made, fresh.feed_made))
+                self.assertFalse(plant.readings.sick)
+                self.assertFalse(plant.broken)
+
+    def test_what_cannot_be_is_refused_by_name(self) -> None:
+        plant = running()
+        for kind, unit, params, argument in (
+            ("gremlin", "wire", {}, "kind"),
+            ("retention_lost", "reel", {}, "unit"),
+            ("water_low", "clear_tank", {"frac": 3.0}, "frac"),
+            ("water_low", "clear_tank", {"part": 3.0}, "part"),
+        ):
+            with self.subTest(kind=kind), self.assertRaises(DomainError) as caught:
+                plant.fault(kind, unit, **params)
+            self.assertEqual(caught.exception.argument, argument)
+        with self.assertRaises(DomainError):
+            plant.mend(99)
+
+
+def _reel(plant: Plant) -> str:
+    return next(unit.id for unit in plant.line.units if getattr(unit, "order", False))
+
+
+def _feed_of_blend(plant: Plant) -> str:
+    return plant.layout.transfers[plant.plan.shares[0].driven].id
