@@ -11,8 +11,8 @@ from stock.delivery import machine
 from stock.fit import kappa as kappa_fit
 from stock.intake import bagasse, chip_classes, chip_steaming, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
-from stock.judge import charts, move, witness
-from stock.plan import cover
+from stock.judge import charts, followed, move, witness
+from stock.plan import ahead, chain, cover
 from stock.refining import energy
 from stock.screening import stage as screening
 from stock.simulate import loops
@@ -72,6 +72,9 @@ MODULES: Final = (
     cover,
     move,
     charts,
+    followed,
+    chain,
+    ahead,
     loops,
 )
 

@@ -217,6 +217,7 @@ class Granted(NamedTuple):
     source="balance of a header",
     aliases=("steam_grant",),
     exact=False,
+    results=Granted._fields,
     example=Example(
         {"demands_t_per_h": [9, 7, 5], "cap_t_per_h": 16},
         {"granted_each_t_per_h": [6.857, 5.333, 3.810], "short_t_per_h": 5},

@@ -1,0 +1,145 @@
+"""How long a change takes to arrive: a chain of mixed vessels and plugs, by bone-dry mass and by the clock."""
+
+import math
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+from scipy.linalg import expm
+from scipy.optimize import brentq
+
+from stock.errors import DomainError
+from stock.working import Arg, Example, Rows, method, warn
+
+TAUS = Arg("mean time in each mixed vessel", 0, 1e5, series=True, count=0)
+SHOWN = (0.05, 0.50, 0.95)
+
+
+def step_response(times: np.ndarray, taus: Sequence[float], dead: float) -> np.ndarray:
+    """Return the share of a step that has come through mixed vessels and a plug, in one unit of time or mass."""
+    through = np.maximum(np.asarray(times, dtype=float) - dead, 0.0)
+    known = [float(tau) for tau in taus if tau > 0]
+    if not known:
+        return np.where(np.asarray(times, dtype=float) >= dead, 1.0, 0.0)
+    if len(known) == 1:
+        return np.asarray(-np.expm1(-through / known[0]))
+    size = len(known)
+    matrix = np.zeros((size + 1, size + 1))
+    for index, tau in enumerate(known):
+        matrix[index, index] = -1 / tau
+        matrix[index, index - 1 if index else size] = 1 / tau
+    start = np.zeros(size + 1)
+    start[-1] = 1.0
+    return np.array([float((expm(matrix * one) @ start)[size - 1]) for one in through])
+
+
+@method(
+    "come_frac = 0 before dead_h; then the response of mixed vessels in a row to a step, at time_h - dead_h",
+    title="Share of a change that has arrived",
+    station="plan",
+    source="residence-time theory; vessels mixed, pipes and towers' upper zones plug; by matrix exponential",
+    aliases=("chain_step",),
+    exact=False,
+    results=("come_frac",),
+    example=Example(
+        {"time_h": 8.1089, "taus_each_h": [30 / 9.5, 40 / 9.5, 12 / 9.5], "dead_h": 6 / 9.5}, {"come_frac": 0.5}, 1e-3
+    ),
+    time_h=Arg("since the change", 0, 1e5),
+    taus_each_h=TAUS,
+    dead_h=Arg("time in pipes and plugs", 0, 1e5),
+)
+def chain_step(*, time_h: float, taus_each_h: Sequence[float], dead_h: float = 0.0) -> float:
+    """Return the share of a step that has come through a chain."""
+    return float(step_response(np.array([time_h]), taus_each_h, dead_h)[0])
+
+
+@method(
+    "chain_step(time_h) = come_frac",
+    title="When a share of a change has arrived",
+    station="plan",
+    source="inverse of the step response",
+    aliases=("chain_time",),
+    exact=False,
+    results=("time_h",),
+    example=Example(
+        {"come_frac": 0.95, "taus_each_h": [30 / 9.5, 40 / 9.5, 12 / 9.5], "dead_h": 6 / 9.5}, {"time_h": 19.677}, 1e-3
+    ),
+    come_frac=Arg("share of it", 0, 1, above=True, below=True),
+    taus_each_h=TAUS,
+    dead_h=Arg("time in pipes and plugs", 0, 1e5),
+)
+def chain_time(*, come_frac: float, taus_each_h: Sequence[float], dead_h: float = 0.0) -> float:
+    """Return the time until a share of a step has come through a chain."""
+    if come_frac > 0.999:
+        warn("beyond 99.9 % the tail of a real vessel is longer than this")
+    return _time(come_frac, taus_each_h, dead_h)
+
+
+def _time(share: float, taus: Sequence[float], dead: float) -> float:
+    """Return when a share has come, in the unit of the times or masses given."""
+    if not any(tau > 0 for tau in taus):
+        return dead
+    most = dead + 40 * float(sum(taus))
+    return float(brentq(lambda time: float(step_response(np.array([time]), taus, dead)[0]) - share, dead, most))
+
+
+class Arrival(NamedTuple):
+    """When a change starts to show, when half of it is there, when nearly all."""
+
+    start_h: float
+    half_h: float
+    nearly_h: float
+
+
+@method(
+    "step response of taus_each_bdt after plug_bdt, over the bone-dry mass drawn since; then back to the clock by the rates",
+    title="When a change arrives",
+    station="plan",
+    source="residence-time theory with mass for time: exact while contents hold and one rate runs through all",
+    exact=False,
+    results=Arrival._fields,
+    example=Example(
+        {
+            "segments": [{"from_h": 0, "draw_bdt_per_h": 9.5}, {"from_h": 3, "draw_bdt_per_h": 6.0}],
+            "taus_each_bdt": [30, 40, 12],
+            "plug_bdt": 6,
+        },
+        {"start_h": 2.788, "half_h": 11.089, "nearly_h": 29.406},
+        1e-3,
+    ),
+    segments=Rows(
+        "rates ahead, the last goes on",
+        {"from_h": Arg("from when", 0, 1000), "draw_bdt_per_h": Arg("drawn", 0, 1e5)},
+    ),
+    taus_each_bdt=Arg("content of each mixed vessel on the way", 0, 1e6, series=True, count=0),
+    plug_bdt=Arg("content of pipes and plugs on the way", 0, 1e6),
+)
+def arrival_h(*, segments: list[dict[str, float]], taus_each_bdt: Sequence[float], plug_bdt: float = 0.0) -> Arrival:
+    """Return when a change starts to show, when half and when nearly all of it is there: 5, 50, 95 %.
+
+    Raises
+    ------
+    DomainError
+        E_ORDER for rates out of order, E_INFEASIBLE where nothing is drawn for good before it arrives.
+    """
+    starts = [segment["from_h"] for segment in segments]
+    if not segments or starts[0] != 0 or any(later <= earlier for earlier, later in pairwise(starts)):
+        raise DomainError("E_ORDER", "segments", "the rates begin at 0 h and follow each other", "rising hours from 0")
+    return Arrival(*(_clock(_time(share, taus_each_bdt, plug_bdt), segments) for share in SHOWN))
+
+
+def _clock(mass_bdt: float, segments: list[dict[str, float]]) -> float:
+    """Return the hour by which so much has been drawn."""
+    drawn = 0.0
+    for index, segment in enumerate(segments):
+        rate = segment["draw_bdt_per_h"]
+        end = segments[index + 1]["from_h"] if index + 1 < len(segments) else math.inf
+        span = end - segment["from_h"]
+        if rate > 0 and drawn + rate * span >= mass_bdt:
+            return segment["from_h"] + (mass_bdt - drawn) / rate
+        if math.isinf(end):
+            message = "nothing is drawn any more before it arrives"
+            raise DomainError("E_INFEASIBLE", "segments", message, "a draw above 0 at the end")
+        drawn += rate * span
+    return math.inf
