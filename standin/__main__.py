@@ -4,23 +4,17 @@ import argparse
 import asyncio
 import csv
 import logging
-import time
-from datetime import timedelta
 from pathlib import Path
 
-from asyncua import Server, ua
-
-from standin.digesters import COLUMNS, COUNTED
+from standin.digesters import COLUMNS
 from standin.laboratory import FIELDS, device_files, titrations
+from standin.living import Living
 from standin.plant import Plant
+from standin.served import serve, state_file
 from standin.workshop import write_hand_cooks
 from standin.yard import YardRun, belt_files, belt_rates, gate_files
 from stock.line.load import load_definition
 from stock.line.story import story_beside
-
-NAMESPACE = "urn:fox-vat:standin"
-EVERY_S = 5.0
-HISTORY_KEPT = 4000  # values of each node, for a collector that was away
 
 
 def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) -> None:
@@ -58,11 +52,13 @@ def yard_run(plant: Plant, days: float) -> YardRun | None:
     return run
 
 
-def drop_files(plant: Plant, run: YardRun | None, folder: Path, from_s: float, to_s: float) -> None:
+def drop_files(
+    plant: Plant, run: YardRun | None, folder: Path, from_s: float, to_s: float, living: Living | None = None
+) -> None:
     """Leave what gate, belts and laboratory devices have to say of a span in the folder, each file whole at once."""
     folder.mkdir(parents=True, exist_ok=True)
     since = max(from_s, plant.anchor_s + 1)
-    files = list(device_files(plant, since, to_s))
+    files = list(device_files(plant, since, to_s, None if living is None else living.known_between(since, to_s)))
     if run is not None:
         files += gate_files(run.yard, plant.seed, plant.anchor_s, from_s, to_s)
         files += belt_files(belt_rates(run), plant.anchor_s, since, to_s)
@@ -71,40 +67,6 @@ def drop_files(plant: Plant, run: YardRun | None, folder: Path, from_s: float, t
             part = folder / f"{name}.part"
             part.write_text(text, encoding="utf-8")
             part.replace(folder / name)
-
-
-async def serve(plant: Plant, endpoint: str, drop: Path | None, days: float) -> None:
-    """Serve every live tag, and the cook in each digester, and drop the yard's files, until stopped."""
-    run = yard_run(plant, days)
-    dropped_s = plant.anchor_s + 1
-    server = Server()
-    await server.init()
-    server.set_endpoint(endpoint)
-    server.set_security_policy([ua.SecurityPolicyType.NoSecurity])
-    index = await server.register_namespace(NAMESPACE)
-    folder = await server.nodes.objects.add_folder(ua.NodeId("Line", index), "Line")
-    nodes = {}
-    for tag in plant.tags:
-        nodes[tag.id] = await folder.add_variable(ua.NodeId(tag.id, index), tag.id, plant.value(tag, time.time()))
-    batches = {}
-    for one in plant.line.cook.digesters:
-        name = f"digester_{one.number}_cook"
-        node = await folder.add_variable(ua.NodeId(name, index), name, [0.0] * COUNTED)
-        if one.number in plant.digesters.numbers:
-            batches[one.number] = node
-    async with server:
-        kept = [*nodes.values(), *batches.values()]
-        await server.historize_node_data_change(kept, period=timedelta(hours=6), count=HISTORY_KEPT)
-        while True:
-            now = time.time()
-            for tag in plant.tags:
-                await nodes[tag.id].write_value(plant.value(tag, now))
-            for digester, node in batches.items():
-                await node.write_value(plant.digesters.batch(digester, now))
-            if drop is not None:
-                drop_files(plant, run, drop, max(dropped_s, now - 86_400), now)
-                dropped_s = max(dropped_s, now - 60)
-            await asyncio.sleep(EVERY_S)
 
 
 def main() -> None:
@@ -127,7 +89,13 @@ def main() -> None:
         return
     logging.getLogger("asyncua").setLevel(logging.ERROR)
     try:
-        asyncio.run(serve(plant, arguments.endpoint, arguments.drop, arguments.days))
+        run = yard_run(plant, arguments.days)
+        living = Living(plant, state_file(arguments.drop))
+
+        def drop(from_s: float, to_s: float) -> None:
+            drop_files(plant, run, arguments.drop, from_s, to_s, living)
+
+        asyncio.run(serve(living, arguments.endpoint, None if arguments.drop is None else drop))
     except (KeyboardInterrupt, asyncio.CancelledError):
         return
 

@@ -9,6 +9,7 @@ from standin.digesters import RESULT_AFTER_S
 from stock.line.definition import Definition
 
 if TYPE_CHECKING:
+    from standin.living import Tested
     from standin.plant import Plant
 
 NORMAL: Final = 0.5
@@ -52,13 +53,13 @@ def titrations(line: Definition, readings: Iterable[tuple[str, int, float]], see
             yield {**shared, "liquor": "caustic", "acid_ml": round(acid, 2)}
 
 
-def device_files(plant: "Plant", from_s: float, to_s: float) -> Iterator[tuple[str, str]]:
-    """Yield (name, text) of the titrator's and the kappa machine's files of a span."""
-    for cook in plant.digesters.cooks(from_s - 14 * 3600, to_s):
-        tested = cook.relief_s + RESULT_AFTER_S
-        if from_s < tested <= to_s:
-            row = f"{int(tested)},{cook.number},{cook.kappa},{cook.rejects_pct},{cook.residual}"
-            yield f"kappa_{cook.number}.csv", f"at_s,cook,kappa,rejects_pct,residual_kg_per_m3_as_naoh\n{row}\n"
+def device_files(
+    plant: "Plant", from_s: float, to_s: float, tested: "Iterable[Tested] | None" = None
+) -> Iterator[tuple[str, str]]:
+    """Yield (name, text) of the titrator's and the kappa machine's files of a span; `tested` are the cooks of the plant that runs."""
+    for cook in _tested(plant, from_s, to_s) if tested is None else tested:
+        row = f"{int(cook.at_s)},{cook.number},{cook.kappa},{cook.rejects_pct},{cook.residual}"
+        yield f"kappa_{cook.number}.csv", f"at_s,cook,kappa,rejects_pct,residual_kg_per_m3_as_naoh\n{row}\n"
     usual = _usual_white(plant)
     if usual is None:
         return
@@ -70,6 +71,16 @@ def device_files(plant: "Plant", from_s: float, to_s: float) -> Iterator[tuple[s
         read = burette(*(mean + rng.normal(0, spread) for mean, spread in zip(usual, (0.8, 0.5, 0.5), strict=True)))
         row = f"{at_s},white,{read['a_ml']},{read['b_ml']},{read['c_ml']},{NORMAL},{SAMPLE_ML}"
         yield f"titrator_{at_s}.csv", f"at_s,liquor,a_ml,b_ml,c_ml,acid_normality,sample_ml\n{row}\n"
+
+
+def _tested(plant: "Plant", from_s: float, to_s: float) -> "Iterator[Tested]":
+    """Yield the cooks of the past whose results came in a span."""
+    from standin.living import Tested
+
+    for cook in plant.digesters.cooks(from_s - 14 * 3600, to_s):
+        tested = cook.relief_s + RESULT_AFTER_S
+        if from_s < tested <= to_s:
+            yield Tested(cook.number, tested, cook.kappa, cook.rejects_pct, cook.residual)
 
 
 def _usual_white(plant: "Plant") -> list[float] | None:

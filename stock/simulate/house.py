@@ -24,7 +24,8 @@ SAID: Final[Mapping[str, str]] = {
     "relief": "let down", "waits": "waiting for room to blow", "blow": "blown", "clear": "checked empty",
 }  # fmt: skip
 BLOWN_C: Final = 98.0
-ROOM_C_PER_MIN: Final = 0.3
+COLD_C: Final = 60.0
+COOLS_C_PER_MIN: Final = 0.3
 RATE: Final = h_rate.method.bare  # type: ignore[attr-defined]  # unchecked: thousands of times a second
 
 
@@ -158,10 +159,11 @@ class House:
             vessel.factor += h_per_min(vessel.celsius) * dt_s / 60
         elif vessel.phase == "fill":
             vessel.celsius = min(vessel.celsius + 0.006 * dt_s, self.recipe.start_c)
-        elif vessel.phase in ("blow", "clear", "empty"):
-            vessel.celsius = max(
-                BLOWN_C if vessel.phase == "blow" else 60.0, vessel.celsius - ROOM_C_PER_MIN * dt_s / 60
-            )
+        elif vessel.phase == "blow":
+            left_s = max(60 * self.recipe.blow_min - vessel.in_phase_s + dt_s, dt_s)
+            vessel.celsius -= max(0.0, vessel.celsius - BLOWN_C) * min(1.0, dt_s / left_s)
+        elif vessel.phase in ("clear", "empty"):
+            vessel.celsius = max(COLD_C, vessel.celsius - COOLS_C_PER_MIN * dt_s / 60)
 
     def due(self, vessel: Vessel) -> Phase | None:
         """Return the phase a vessel's own program goes on to now; None while it stays, or waits for a hand."""

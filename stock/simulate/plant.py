@@ -1,6 +1,7 @@
 """The plant of a line as others use it: run, read, set, made sick and mended, saved and put back."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -11,7 +12,7 @@ from stock.line.order import Order
 from stock.primitives import Split
 from stock.simulate.faults import apply_faults, new_fault
 from stock.simulate.handles import Handle, find_handle, handles_of, refuse_beyond
-from stock.simulate.layout import COLUMNS
+from stock.simulate.layout import COLUMNS, MASSES
 from stock.simulate.running import STROKE_S, Running
 from stock.simulate.saving import restore, state_of
 
@@ -66,7 +67,7 @@ class Plant(Running):
         self.headers.clear()
         self.worn.clear()
         self.slips.clear()
-        self.readings.sick.clear()
+        self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}
         self.batches.steam_frac = 1.0
         apply_faults(self, self.faults)
         self.stroke = np.where(self.stuck, 0.0, self.range * (self.dt_s / STROKE_S))
@@ -153,3 +154,37 @@ class Plant(Running):
     def set_offset(self, tag_id: str, value: float) -> None:
         """Add so much to what an instrument reads."""
         self.trims[tag_id] = value
+
+    def set_level(self, unit: str, level_pct: float) -> None:
+        """Fill or empty a vessel to a level, with what it holds already, and let its loop hold it there.
+
+        Raises
+        ------
+        DomainError
+            E_RANGE where the unit has no level here, or the level is none.
+        """
+        volume = getattr(self.line.graph.units.get(unit), "volume_m3", None)
+        if not volume or unit not in self.layout.row:
+            raise DomainError("E_RANGE", "unit", f"{unit[:40]} has no level here", "a vessel with a volume")
+        if not 1 <= level_pct <= 99:
+            raise DomainError("E_RANGE", "level_pct", f"a level of {level_pct:g} %", "1 to 99 %")
+        row, wanted = self.layout.row[unit], volume * level_pct / 100
+        tower = next((index for index, one in enumerate(self.layout.towers) if one.unit == unit), None)
+        if tower is None:
+            self.mass[row] *= wanted / self.content(row)
+        else:
+            self._fill_tower(tower, wanted)
+        loop = self.loop_at.get(f"level:{unit}")
+        if loop is not None:
+            self.set_point[loop] = self.filtered[loop] = self.content(row)
+            self.ring[:, loop] = self.filtered[loop]
+            self.error[loop] = 0.0
+
+    def _fill_tower(self, index: int, wanted_t: float) -> None:
+        tower, parcels = self.layout.towers[index], self.parcels[index]
+        made = parcels[0] / float(parcels[0][:MASSES].sum()) if parcels else self.layout.holders[tower.foot].make_up
+        way = wanted_t - float((self.mass[tower.foot] + self.mass[tower.head])[:MASSES].sum())
+        count = max(0, round(way / tower.parcel_t))
+        self.parcels[index] = [made * (way / count) for _ in range(count)]
+        self.charged[index] = [self.charges.get(tower.unit, 0.0)] * count
+        self.weigh_parcels()

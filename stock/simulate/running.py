@@ -21,7 +21,7 @@ from stock.simulate.control import SHARE_S, Plan, plan
 from stock.simulate.faults import Fault
 from stock.simulate.layout import COLUMNS, FIBRE, FILLER, MARKED, MASSES, SOLIDS, WATER, Layout
 from stock.simulate.quality import BLEACHED_KAPPA, Quality, Starts
-from stock.simulate.reading import Readings
+from stock.simulate.reading import Readings, Sick
 
 FORMAT: Final = 1
 CLOSES: Final = 1e-9
@@ -102,8 +102,9 @@ class Running:
         self.faults: list[Fault] = []
         self.last_fault = 0
         self.trims: dict[str, float] = {}
+        self.born_sick: dict[str, Sick] = {}  # instruments that were wrong before it began, and stay so
         self.readings = Readings(self)
-        self._instruments = self._loop_instruments()
+        self.instruments = self._loop_instruments()
         self.most = self.range.copy()  # what faults leave of it
         self.stuck = np.zeros(len(self.range), dtype=bool)
         self.headers: list[tuple[np.ndarray, float]] = []
@@ -239,7 +240,7 @@ class Running:
         self.charged = [[charge] * len(parcels) for charge, parcels in zip(usual, self.parcels, strict=True)]
         self.tower_foot = np.array([tower.foot for tower in layout.towers], dtype=int)
         self.tower_head = np.array([tower.head for tower in layout.towers], dtype=int)
-        self._count_parcels()
+        self.weigh_parcels()
         self.flow = self.design.copy()
         self.flow[self.makeups] = 0.0
         self.wanted = self.flow.copy()
@@ -256,7 +257,7 @@ class Running:
         self.filtered = start.copy()
         self.slow_at_s = 0.0
 
-    def _count_parcels(self) -> None:
+    def weigh_parcels(self) -> None:
         """Weigh what is on its way through each tower."""
         self.in_parcels = np.array(
             [sum((float(one[:MASSES].sum()) for one in parcels), 0.0) for parcels in self.parcels]
@@ -414,10 +415,10 @@ class Running:
         """Move towers' parcels, run the digesters."""
         self._towers()
         if self.steps % 3600 == 0:
-            self._count_parcels()  # so that rounding does not add up
+            self.weigh_parcels()  # so that rounding does not add up
         if self.broken != (self.now_s < self.breaks_until_s):
             self.refit()
-        for loop, tag in self._instruments:
+        for loop, tag in self.instruments:
             self.offset[loop] = self.readings.error(tag)
         self._refine(passed_s)
         self.batches.run(passed_s)

@@ -1,0 +1,288 @@
+"""The plant of the demonstration from the moment it opens: it runs, and answers what is set and done.
+
+What lies before that moment is the past the history tells; the plant takes over where it ends: levels,
+the cooks that are in, what instruments read wrong, what is left to run fuller or emptier by hand. What
+the plant does not carry (piles, liquors, probes) is told on as before.
+"""
+
+import json
+import math
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+
+from standin.digesters import RESULT_AFTER_S, CookRun
+from standin.plant import Plant as Told
+from stock.errors import DomainError
+from stock.line.order import Order
+from stock.simulate.house import Vessel
+from stock.simulate.plant import Plant
+from stock.simulate.reading import Sick
+from stock.tag import Tag
+
+WARM_S: Final = 1800  # run before it opens, for the loops to stand
+MOST_AT_ONCE: Final = 1500  # steps, so that it answers while it catches up
+KEPT_EVERY_S: Final = 60.0
+CREW_WAITS_PCT: Final = 4.0  # past the span a vessel is worked in, before the plant's own crew does what nobody did
+WOOD_CHANGED_KAPPA: Final = 0.55  # what the wood of late gives above the recipe's relation
+
+
+@dataclass(frozen=True, slots=True)
+class Tested:
+    """A cook of the plant as the laboratory finds it, some time after its blow."""
+
+    number: int
+    at_s: float
+    kappa: float
+    rejects_pct: float
+    residual: float
+
+
+class Living:
+    """The plant, by the clock of the wall.
+
+    Parameters
+    ----------
+    told : standin.plant.Plant
+        The story, and what it tells of the past.
+    kept : Path, optional
+        Where its state is kept, to go on from after a restart.
+    """
+
+    def __init__(self, told: Told, kept: Path | None = None) -> None:
+        """Open it where the past ends, or where it was left."""
+        self.told, self.kept = told, kept
+        grade = told.line.grades[0]
+        begun = next((one for one in sorted(told.story.orders, key=lambda one: -one.from_h) if one.from_h <= 0), None)
+        order = Order.of(told.line.grade(begun.grade) if begun is not None else grade)
+        self.plant = Plant(told.line, order, seed=told.seed, starts=self._starts)
+        self.tested: list[Tested] = []
+        self._in: dict[int, int] = {}
+        if not self._resumed():
+            self._open()
+        self._kept_s = self.plant.now_s
+
+    def _starts(self, tag_id: str) -> float:
+        return self.told.story.starts(self.told.line, tag_id)
+
+    # ---- where the past ends
+
+    def _open(self) -> None:
+        plant, story = self.plant, self.told.story
+        for unit_id, over in story.feed_over_draw.items():
+            at = plant.loop_at.get(f"level:{unit_id}")
+            if at is not None and (driven := int(plant.loop_driven[at])) >= 0:
+                plant.take_by_hand(driven, over * float(plant.flow[driven]))
+        for loop, tag_id in plant.instruments:
+            plant.set_point[loop] = self._starts(tag_id)
+        plant.step(WARM_S)
+        plant.now_s, plant.steps, plant.slow_at_s = 0.0, 0, 0.0
+        for unit in plant.line.units:
+            if (tag := getattr(unit, "level", None)) and unit.id in plant.layout.row:
+                plant.set_level(unit.id, min(max(self._starts(tag), 2.0), 98.0))
+        self._cooks()
+        plant.readings.rest()
+        self._wrong()
+        self._by_hand()
+
+    def _wrong(self) -> None:
+        """Let instruments read as wrong as the past says they came to, and wander on as it says."""
+        for tag_id, told in self.told.story.instruments.items():
+            if told.drift_per_h and tag_id in self.plant.readings.truths:
+                error = self.told.story.drift(tag_id, 0.0)
+                self.plant.born_sick[tag_id] = Sick(
+                    bias=error, drift_per_h=told.drift_per_h,
+                    most=max(0.0, abs(told.drift_per_h) * told.drift_for_h - abs(error)),
+                )  # fmt: skip
+        self.plant.refit()
+
+    def _by_hand(self) -> None:
+        """Take what stands in a loop whose instrument is not believed by hand."""
+        for loop, tag_id in self.plant.instruments:
+            if tag_id in self.plant.born_sick:
+                driven = int(self.plant.loop_driven[loop])
+                self.plant.take_by_hand(driven, float(self.plant.flow[driven]))
+
+    def _cooks(self) -> None:
+        plant, digesters = self.plant, self.told.digesters
+        for index, house in enumerate(plant.batches.houses):
+            rhythm = digesters.rhythms.get(house.recipe.id)
+            house.bias = WOOD_CHANGED_KAPPA if rhythm is not None else 0.0
+            if rhythm is None:
+                continue
+            last = 0
+            for at, vessel in enumerate(house.vessels):
+                run = digesters.last(vessel.number, self.told.anchor_s)
+                plant.batches.put(index, at, self.told.anchor_s - run.started_s, **_known(run))
+                vessel.wanted_h = run.factor
+                vessel.started_s = run.started_s - self.told.anchor_s
+                self._in[vessel.number] = run.number
+                last = max(last, run.number)
+            house.next_cook = last + 1
+            opened = digesters.rhythms[house.recipe.id].cook(last - rhythm.first).started_s
+            house.next_start_s = opened + rhythm.every_s - self.told.anchor_s
+
+    # ---- the clock
+
+    @property
+    def now_s(self) -> float:
+        """The plant's moment, epoch seconds."""
+        return self.told.anchor_s + self.plant.now_s
+
+    def advance(self, to_s: float) -> bool:
+        """Run on towards a moment; say whether it is there."""
+        left = int(to_s - self.now_s)
+        self.plant.step(max(0, min(left, MOST_AT_ONCE)))
+        self._look_in()
+        self._crew()
+        if self.plant.now_s - self._kept_s >= KEPT_EVERY_S:
+            self.keep()
+        return left <= MOST_AT_ONCE
+
+    def _crew(self) -> None:
+        """Let the plant's own crew give a level that ran out of its vessel's span back to its controller."""
+        plant = self.plant
+        for unit in plant.line.units:
+            at = plant.loop_at.get(f"level:{unit.id}")
+            volume = getattr(unit, "volume_m3", None)
+            if at is None or plant.auto[at] or not volume:
+                continue
+            level = 100 * plant.content(plant.layout.row[unit.id]) / volume
+            low, high = getattr(unit, "low_pct", 10.0), getattr(unit, "high_pct", 95.0)
+            if not low - CREW_WAITS_PCT <= level <= min(high + CREW_WAITS_PCT, 99.0):
+                plant.give_back(at, volume * (low + high) / 200)
+
+    def _look_in(self) -> None:
+        """Note the cooks blown since it was last looked, for the laboratory."""
+        for house in self.plant.batches.houses:
+            for vessel in house.vessels:
+                done = vessel.phase in ("blow", "clear", "empty") and vessel.kappa > 0
+                if done and all(one.number != vessel.cook for one in self.tested):
+                    self.tested.append(self._found(house.recipe, vessel))
+        del self.tested[:-60]
+
+    def _found(self, recipe: Any, vessel: Vessel) -> Tested:
+        alkali = recipe.alkaline
+        rng = np.random.default_rng([self.told.seed, 9, vessel.cook])
+        residual = 0.0
+        if alkali is not None:
+            used = 0.1 * recipe.liquor_to_wood * sum(alkali.residual_kg_per_m3_as_naoh) / 2
+            residual = 10 * (vessel.charge_pct - alkali.charge_pct_naoh_on_wood + used) / recipe.liquor_to_wood
+            residual += 0.25 * (vessel.kappa - recipe.kappa_target) + float(rng.normal(0, 0.35))
+        rejects = sum(recipe.rejects_pct) / 2 * float(rng.normal(1, 0.12))
+        at_s = self.told.anchor_s + vessel.relief_s + RESULT_AFTER_S
+        return Tested(
+            vessel.cook, at_s, round(vessel.kappa, 1), round(max(rejects, 0.1), 1), round(max(residual, 0.5), 1)
+        )
+
+    def known_between(self, from_s: float, to_s: float) -> Iterator[Tested]:
+        """Yield the cooks whose results came in a span."""
+        for run in self.told.digesters.cooks(self.told.anchor_s - 14 * 3600, self.told.anchor_s):
+            tested = run.relief_s + RESULT_AFTER_S
+            if run.relief_s <= self.told.anchor_s and from_s < tested <= to_s:
+                yield Tested(run.number, tested, run.kappa, run.rejects_pct, run.residual)
+        yield from (
+            one for one in self.tested if from_s < one.at_s <= to_s and one.at_s - RESULT_AFTER_S > self.told.anchor_s
+        )
+
+    # ---- what is read there
+
+    def value(self, tag: Tag) -> tuple[float | None, int]:
+        """Return what a tag's instrument says, with its status."""
+        if tag.id in self.plant.readings.truths:
+            return self.plant.read(tag.id)
+        return self.told.value(tag, self.now_s), 0
+
+    def batch(self, number: int) -> list[float]:
+        """Return what a digester's counter says: nought for what has not happened yet."""
+        index, at = self.plant.batches.find(number)
+        vessel = self.plant.batches.houses[index].vessels[at]
+        anchor = self.told.anchor_s
+        filled = vessel.phase not in ("fill", "empty") or vessel.charged_s != 0
+        charged = vessel.charged_s != 0
+        relieved = vessel.relief_s != 0 and vessel.phase in ("waits", "blow", "clear", "empty")
+        return [
+            float(vessel.cook),
+            float(int(anchor + vessel.started_s)),
+            vessel.charge_pct,
+            vessel.chips_t if filled else 0.0,
+            vessel.moisture_frac,
+            vessel.liquor_m3 if charged else 0.0,
+            vessel.strength,
+            vessel.sulphidity,
+            vessel.fill_m3 if charged else 0.0,
+            anchor + vessel.charged_s if charged else 0.0,
+            anchor + vessel.relief_s if relieved else 0.0,
+        ]
+
+    # ---- what is done there
+
+    def set(self, point: str, value: float) -> float:
+        """Set something; DomainError where it cannot be."""
+        if not math.isfinite(value):
+            raise DomainError("E_RANGE", "value", "that is no number", "a number")
+        found = self.plant.write(point, value)
+        self.keep()
+        return found
+
+    def ask(self, grade: str, rate: float, shares: dict[str, float]) -> str:
+        """Ask for an order, and say it; DomainError or LookupError where there is none such."""
+        wanted = Order.of(self.told.line.grade(grade), rate, shares)
+        now = self.plant.order
+        if (now.grade.id, now.reel_t_per_h, dict(now.shares)) != (
+            wanted.grade.id,
+            wanted.reel_t_per_h,
+            dict(wanted.shares),
+        ):
+            self.plant.set_order(wanted)
+            self.keep()
+        return f"{rate:g} t/h of {wanted.grade.name}"
+
+    def settings(self) -> list[dict[str, Any]]:
+        """Return all that can be set, with where it stands."""
+        return [
+            {**asdict(one.setting), "value": round(one.read(), one.setting.decimals + 1)}
+            for one in self.plant.handles.values()
+        ]
+
+    # ---- kept over a restart
+
+    def keep(self) -> None:
+        """Keep its state where it is found again."""
+        self._kept_s = self.plant.now_s
+        if self.kept is None:
+            return
+        state = {
+            "anchor_s": self.told.anchor_s,
+            "plant": self.plant.state(),
+            "tested": [asdict(one) for one in self.tested],
+        }
+        part = self.kept.with_suffix(".part")
+        part.write_text(json.dumps(state), encoding="utf-8")
+        part.replace(self.kept)
+
+    def _resumed(self) -> bool:
+        """Go on from a kept state; say whether there was one that fits."""
+        if self.kept is None or not self.kept.exists():
+            return False
+        try:
+            state = json.loads(self.kept.read_text(encoding="utf-8"))
+            if state["anchor_s"] != self.told.anchor_s:
+                return False
+            self._wrong()
+            self.plant.restore(state["plant"])
+            self.tested = [Tested(**one) for one in state["tested"]]
+        except (OSError, ValueError, KeyError, TypeError, DomainError):
+            return False
+        return True
+
+
+def _known(run: CookRun) -> dict[str, Any]:
+    return {
+        "cook": run.number, "charge_pct": run.charge_pct_naoh_on_wood, "chips_t": run.chips_t,
+        "moisture_frac": run.moisture_frac, "liquor_m3": run.liquor_m3, "strength": run.strength,
+        "sulphidity": run.sulphidity, "fill_m3": run.fill_m3, "late_s": 60 * run.late_min, "apart_c": run.apart_c,
+    }  # fmt: skip
