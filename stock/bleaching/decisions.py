@@ -7,7 +7,7 @@ from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Rule, look_at
+from stock.judge.rule import Handle, Most, Rule, look_at, stage_charge
 from stock.parts import Fitted
 
 CAP_FRAC = 0.20  # of the present charge, the most a first step moves it
@@ -99,7 +99,7 @@ ROWS: tuple[Rule, ...] = (
         _say,
         at=("bleach_stage",),
         where=_by_peroxide,
-        handle=Handle(_look, limits=_limits, also=_pump),
+        handle=Handle(_look, limits=_limits, also=_pump, moves=stage_charge),
     ),
     Rule(
         "solution_off",

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Rule, look_at, look_soon
+from stock.judge.rule import Handle, Most, Rule, dilution_flow, feed_flow, look_at, look_soon
 from stock.primitives import Mix, Vessel
 
 
@@ -147,7 +147,7 @@ ROWS: tuple[Rule, ...] = (
         _water,
         lambda size, here: f"Open the dilution {size.text} L/min",
         at=DILUTED,
-        handle=Handle(look_soon),
+        handle=Handle(look_soon, moves=dilution_flow),
     ),
     Rule(
         "thin",
@@ -158,7 +158,7 @@ ROWS: tuple[Rule, ...] = (
         _thin,
         lambda size, here: f"Close the dilution {size.text} L/min",
         at=DILUTED,
-        handle=Handle(look_soon, limits=_runs_in),
+        handle=Handle(look_soon, limits=_runs_in, moves=dilution_flow),
     ),
     Rule(
         "chest_thick",
@@ -170,7 +170,7 @@ ROWS: tuple[Rule, ...] = (
         lambda size, here: f"Open the dilution {size.text} L/min",
         at=CHESTS,
         where=_is_diluted,
-        handle=Handle(_look_mixed),
+        handle=Handle(_look_mixed, moves=dilution_flow),
     ),
     Rule(
         "chest_thin",
@@ -182,7 +182,7 @@ ROWS: tuple[Rule, ...] = (
         lambda size, here: f"Close the dilution {size.text} L/min",
         at=CHESTS,
         where=_is_diluted,
-        handle=Handle(_look_mixed, limits=_runs_in),
+        handle=Handle(_look_mixed, limits=_runs_in, moves=dilution_flow),
     ),
     Rule(
         "chest_low",
@@ -193,7 +193,7 @@ ROWS: tuple[Rule, ...] = (
         _feed,
         _say_feed,
         at=CHESTS,
-        handle=Handle(_look_level, limits=_what_is_carried, also=_other_side, gain_frac=STEADY),
+        handle=Handle(_look_level, limits=_what_is_carried, also=_other_side, gain_frac=STEADY, moves=feed_flow),
     ),
     Rule(
         "tower_low",
@@ -204,7 +204,7 @@ ROWS: tuple[Rule, ...] = (
         _feed,
         _say_feed,
         at=("tower", "blow_tank"),
-        handle=Handle(_look_level, limits=_what_is_carried, also=_other_side, gain_frac=STEADY),
+        handle=Handle(_look_level, limits=_what_is_carried, also=_other_side, gain_frac=STEADY, moves=feed_flow),
     ),
     Rule(
         "vessel_high",
@@ -215,7 +215,7 @@ ROWS: tuple[Rule, ...] = (
         _draw,
         _say_less,
         at=(*CHESTS, "tower"),
-        handle=Handle(_look_level, gain_frac=STEADY),
+        handle=Handle(_look_level, gain_frac=STEADY, moves=feed_flow),
     ),
     Rule(
         "blow_tank_high",

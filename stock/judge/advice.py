@@ -12,7 +12,7 @@ from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Facts, Here
 from stock.judge.limits import Verdict
-from stock.judge.rule import Handle, Most, Rule
+from stock.judge.rule import Handle, Most, Moved, Rule
 from stock.tag import Tag
 
 
@@ -35,6 +35,24 @@ class Advice:
     look: Figure | None = None
     carrying: tuple[str, ...] = ()
     leave: bool = False
+    moved: Moved | None = None
+
+    @property
+    def change(self) -> float:
+        """How far the first step moves what is moved, in its unit; 0 where that has no name."""
+        if self.moved is None or self.step is None:
+            return 0.0
+        return float(self.step.results["step_moved"]) * self.moved.per_step
+
+    @property
+    def effect(self) -> float:
+        """What the first step should change in what is read, in the end; 0 where there is no step."""
+        if self.step is None:
+            return 0.0
+        data = self.step.data
+        full = float(data["full_correction_moved"].value)
+        away = float(data["target_read"].value) - float(data["value_read"].value)
+        return away * float(self.step.results["step_moved"]) / full if full else 0.0
 
 
 def advise(rules: Sequence[Rule], tag: Tag, verdict: Verdict, facts: Facts) -> Advice | None:
@@ -85,6 +103,7 @@ def _card(rule: Rule, here: Here, verdict: Verdict) -> Advice:
         correction=rule.say(step, here),
         step=step,
         look=look if isinstance(look, Figure) else None,
+        moved=rule.handle.moves(here),
         carrying=tuple(words for words in said if words),
     )
 

@@ -19,8 +19,22 @@ def _unlimited(here: Here, size: Figure) -> Iterable["Most"]:
     return ()
 
 
+def _nothing_named(here: Here) -> None:
+    return None
+
+
 def _nothing_else(here: Here, step: Figure) -> str:
     return ""
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """What a correction moves: its point in a plant, how it is called, its unit, what one of the step is there."""
+
+    point: str
+    words: str
+    unit: str
+    per_step: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +50,7 @@ class Handle:
     """How a correction is carried out, where the result of it can be looked at.
 
     Its size is a change of what is moved, or, with `present`, the setting wanted instead of the
-    present one. `limits` are what a step may not pass; `look` says when to look again, as a figure
+    present one. `moves` says what is moved, where that can be named; `limits` are what a step may not pass; `look` says when to look again, as a figure
     of `look_again` or in words; `also` what else moves with it. `gain_frac` stands in for the usual
     share of a first step.
     """
@@ -46,6 +60,7 @@ class Handle:
     limits: Callable[[Here, Figure], Iterable[Most]] = _unlimited
     also: Callable[[Here, Figure], str] = _nothing_else
     gain_frac: float | None = None
+    moves: Callable[[Here], "Moved | None"] = _nothing_named
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,3 +120,47 @@ def look_at(here: Here, *, plug_min: Datum | None = None, mixed_min: Datum | Non
 def look_soon(here: Here) -> Figure:
     """Return when a move shows that nothing lies in the way of."""
     return look_at(here)
+
+
+# ---- what is moved, by name
+
+
+def dilution_flow(here: Here) -> Moved | None:
+    """Return the water let in where something is read: more of it where it reads high, less where it reads low."""
+    water = here.line.graph.dilution(here.unit.id)
+    if water is None:
+        return None
+    sign = -1.0 if here.side == "low" else 1.0
+    return Moved(f"flow:{water.id}", f"dilution, {_lower(here.unit.name)}", "L/min", sign)
+
+
+def feed_flow(here: Here) -> Moved | None:
+    """Return the flow a vessel is fed from: more of it where it runs low, less where it fills up."""
+    stream = here.line.graph.flow_into(here.unit.id)
+    if stream is None:
+        return None
+    thick = here.facts.result.streams[stream.id].consistency_pct
+    if thick <= 0:
+        return None
+    sign = -1.0 if here.side == "high" else 1.0
+    return Moved(f"flow:{stream.id}", f"flow of {stream.called}", "L/min", sign * 1000 / 60 / (thick / 100))
+
+
+def net_power(here: Here) -> Moved:
+    """Return the net power of the refiner something is read at."""
+    return Moved(f"power:{here.unit.id}", f"net power, {_lower(here.unit.name)}", "kW")
+
+
+def stage_charge(here: Here) -> Moved:
+    """Return the charge of the bleach stage something is read at."""
+    return Moved(f"charge:{here.unit.id}", f"charge, {_lower(here.unit.name)}", "kg/BDt")
+
+
+def wash_flow(here: Here) -> Moved | None:
+    """Return the wash liquor of the washer something is read at."""
+    wash = getattr(here.unit, "wash", None)
+    return None if wash is None else Moved(f"flow:{wash.stream}", f"shower, {_lower(here.unit.name)}", "L/min")
+
+
+def _lower(name: str) -> str:
+    return name[:1].lower() + name[1:]

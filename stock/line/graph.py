@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, TypeVar
 
-from stock.primitives import Dose, Mix, Sink, Tank, Unit, Water
+from stock.primitives import Dose, Mix, React, Sink, Source, Store, Tank, Unit, Water
 
 if TYPE_CHECKING:
     from stock.line.definition import StreamDef
@@ -81,6 +81,17 @@ class Graph:
             return self.units[unit_id]  # type: ignore[return-value]
         way = self.upstream(unit_id) if up else self.downstream(unit_id)
         return next((unit for unit in way if isinstance(unit, kind)), None)
+
+    def flow_into(self, unit_id: str) -> "StreamDef | None":
+        """Return the stream by which a vessel's feed is set: what leaves the nearest thing before it that holds stock, or cooks it."""
+        for unit in self.upstream(unit_id):
+            held = getattr(unit, "volume_m3", None) is not None or isinstance(unit, (Source, Store))
+            if held or (isinstance(unit, React) and unit.kind == "batch_digesters"):
+                onward = self.onward(unit.id)
+                into = None if onward is None else self.units[onward.target]
+                blown = isinstance(unit, React) and getattr(into, "volume_m3", None) is not None
+                return None if blown else onward  # what is blown into a vessel comes in batches, not as a flow
+        return None
 
     @property
     def blend(self) -> Mix:

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from stock.figure import Figure, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Rule, by_step, look_soon
+from stock.judge.rule import Handle, Most, Rule, by_step, look_soon, net_power
 from stock.parts import Fitted
 
 CAP_FRAC = 0.20  # of the present net power, the most a first step moves it
@@ -52,7 +52,7 @@ ROWS: tuple[Rule, ...] = (
         _power,
         by_step(lambda here: here.unit.name[:1].lower() + here.unit.name[1:], "kW net"),
         at=("refiner", "beater"),
-        handle=Handle(look_soon, limits=_limits, also=_edge_load),
+        handle=Handle(look_soon, limits=_limits, also=_edge_load, moves=net_power),
     ),
 )
 

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here, Place, given
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Rule, look_at
+from stock.judge.rule import Handle, Most, Rule, look_at, wash_flow
 
 STEP_T_PER_ODT = 0.3  # of dilution factor, the most a first step moves it
 WASHER_MIN = 12.0  # mean time of liquor in a drum and its filtrate tank
@@ -26,7 +26,19 @@ def shower(place: Place, wanted: Figure) -> Figure:
 
 
 def _loss(here: Here) -> Figure:
+    """Go by what the washer shows now: its efficiency by the loss found, then the dilution factor that needs."""
     wash = getattr(here.unit, "wash", None)
+    shows = figure(
+        "efficiency_from_loss",
+        "efficiency now",
+        {
+            "loss_kg_per_odt": here.now,
+            "dilution_factor_t_per_odt": given(here.facts, wash, "dilution_factor_t_per_odt", here.unit.name),
+            "feed_consistency_pct": given(here.facts, wash, "feed_consistency_pct", here.unit.name),
+            "feed_solids_kg_per_odt": here.given("feed_solids_kg_per_odt"),
+        },
+        decimals=1,
+    )
     wanted = figure(
         "dilution_factor_for_loss",
         "dilution factor wanted",
@@ -34,7 +46,7 @@ def _loss(here: Here) -> Figure:
             "target_loss_kg_per_odt": here.wanted,
             "feed_consistency_pct": given(here.facts, wash, "feed_consistency_pct", here.unit.name),
             "feed_solids_kg_per_odt": here.given("feed_solids_kg_per_odt"),
-            "e_std_total_ratio": given(here.facts, wash, "e_std", here.unit.name),
+            "e_std_total_ratio": shows.as_datum(),
         },
         decimals=2,
     )
@@ -77,7 +89,7 @@ ROWS: tuple[Rule, ...] = (
         _loss,
         lambda size, here: f"Set the shower to {size.text} L/min",
         at=("washer",),
-        handle=Handle(_look, present=_present, limits=_by_factor, also=_evaporators),
+        handle=Handle(_look, present=_present, limits=_by_factor, also=_evaporators, moves=wash_flow),
     ),
     Rule(
         "wash_loss_low",
@@ -90,7 +102,7 @@ ROWS: tuple[Rule, ...] = (
             f"Set the shower to {size.text} L/min: it washes better than it needs, at the evaporators' cost"
         ),
         at=("washer",),
-        handle=Handle(_look, present=_present, limits=_by_factor, also=_evaporators),
+        handle=Handle(_look, present=_present, limits=_by_factor, also=_evaporators, moves=wash_flow),
     ),
 )
 

@@ -128,6 +128,54 @@ def washing_loss_frac(
 
 
 @method(
+    "e_std_total_ratio = log((dilution_factor_t_per_odt * feed_solids_kg_per_odt / loss_kg_per_odt + L_feed)"
+    " / (L_feed + dilution_factor_t_per_odt)) / log(1 + dilution_factor_t_per_odt / L_std)",
+    title="Efficiency a measured loss shows",
+    station="washing",
+    source="the loss relation, solved for the efficiency",
+    exact=False,
+    results=("e_std_total_ratio",),
+    example=Example(
+        {
+            "loss_kg_per_odt": 17.9595,
+            "dilution_factor_t_per_odt": 2.5,
+            "feed_consistency_pct": 10,
+            "feed_solids_kg_per_odt": 1500,
+        },
+        {"e_std_total_ratio": 12.0},
+        1e-3,
+    ),
+    loss_kg_per_odt=Arg("loss found", 0, 1000, above=True),
+    dilution_factor_t_per_odt=Arg("dilution factor it was found at", 0, 6, above=True),
+    feed_consistency_pct=Arg("consistency of the feed", 0, 100, above=True, below=True),
+    feed_solids_kg_per_odt=Arg("dissolved solids fed", 0, 5000, above=True),
+    std_consistency_pct=_STD,
+)
+def efficiency_from_loss(
+    *,
+    loss_kg_per_odt: float,
+    dilution_factor_t_per_odt: float,
+    feed_consistency_pct: float,
+    feed_solids_kg_per_odt: float,
+    std_consistency_pct: float = 10.0,
+) -> float:
+    """Return the standardised efficiency that a washer shows by what it leaves behind.
+
+    Raises
+    ------
+    DomainError
+        E_RANGE for a loss at which nothing was washed.
+    """
+    l_feed = (100 - feed_consistency_pct) / feed_consistency_pct
+    l_std = (100 - std_consistency_pct) / std_consistency_pct
+    df = dilution_factor_t_per_odt
+    if loss_kg_per_odt >= feed_solids_kg_per_odt:
+        message = f"a loss of {loss_kg_per_odt:g} kg/BDt is all that was fed: nothing was washed"
+        raise DomainError("E_RANGE", "loss_kg_per_odt", message, f"less than {feed_solids_kg_per_odt:g} kg/BDt")
+    return math.log((df * feed_solids_kg_per_odt / loss_kg_per_odt + l_feed) / (l_feed + df)) / math.log(1 + df / l_std)
+
+
+@method(
     "washing loss at dilution_factor_t_per_odt = target_loss_kg_per_odt",
     title="Dilution factor for a wanted loss",
     station="washing",
