@@ -14,7 +14,7 @@ from running.supervisor import Part, Supervisor
 from running.web import wait_for, web_part
 
 MILLS = ("mills/hallin_reach.yaml", "mills/tidewater_bench.yaml")
-FORMAT = 3  # of what a demonstration keeps; raised when an older one cannot be read any more
+FORMAT = 4  # of what a demonstration keeps; raised when an older one cannot be read any more
 PLANT_NAMESPACE = "urn:fox-vat:standin"
 
 
@@ -116,6 +116,11 @@ def parts_of(mill: str, folder: Path, anchor: float) -> list[Part]:
             f"collector-{slug}",
             "The collector",
             [python, "manage.py", "collect", "--world", slug, "--endpoint", plant, "--namespace", PLANT_NAMESPACE],
+        ),
+        Part(
+            f"hands-{slug}",
+            "What does in the plant what is set",
+            [python, "manage.py", "hands", "--world", slug, "--endpoint", plant, "--namespace", PLANT_NAMESPACE],
         ),
         Part(f"files-{slug}", "The file pick-up", [python, "manage.py", "pick_up", "--world", slug, "--drop", drop]),
     ]

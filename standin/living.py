@@ -260,6 +260,7 @@ class Living:
             "plant": self.plant.state(),
             "tested": [asdict(one) for one in self.tested],
         }
+        self.kept.parent.mkdir(parents=True, exist_ok=True)
         part = self.kept.with_suffix(".part")
         part.write_text(json.dumps(state), encoding="utf-8")
         part.replace(self.kept)

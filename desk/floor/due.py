@@ -11,7 +11,8 @@ class Item:
     """One line of the rail.
 
     `now` says that it needs a person already, `hurts` that it can hurt somebody or be lost by waiting;
-    what `repeats` is folded with others of the same word; `witness` is the instrument it is about.
+    what `repeats` is folded with others of the same word; `witness` is the instrument it is about,
+    `page` the address on the line it belongs to, where that is no station.
     """
 
     at: datetime
@@ -23,6 +24,7 @@ class Item:
     hurts: bool = False
     repeats: str = ""
     witness: str = ""
+    page: str = ""
 
     @property
     def clock(self) -> str:

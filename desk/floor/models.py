@@ -29,6 +29,7 @@ class World(models.Model):
     name = models.CharField(max_length=80)
     kind = models.CharField(max_length=10, choices=Kind, default=Kind.LIVE)
     version = models.ForeignKey(DefinitionVersion, on_delete=models.PROTECT)
+    simulated = models.BooleanField(default=False, help_text="its plant is a simulated one, that moves may reach")
 
     def __str__(self) -> str:
         """Name of the line."""

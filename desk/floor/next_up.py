@@ -76,6 +76,7 @@ def folded(items: Sequence[Item]) -> list[Folded]:
 
 def _off(state: State) -> list[Item]:
     cards = {card.tag.id: card for card in state.advice}
+    held = {tag: words for station in stations() for tag, words in station.held(state).items()}
     items = []
     for reading in state.off:
         card = cards.get(reading.tag.id)
@@ -86,7 +87,7 @@ def _off(state: State) -> list[Item]:
         value = f"{reading.value:.{reading.tag.decimals}f} {reading.tag.unit}".strip()
         size = f"{value}, {reading.verdict.words}."
         if card is not None:
-            size = f"{value}. {card.correction}."
+            size = f"{value}. {held.get(reading.tag.id, card.correction)}."
         hurts = reading.verdict.side == "high" and _hurts(state, reading.tag)
         level, station = reading.verdict.level, reading.tag.station
         items.append(Item(state.now, reading.tag.name, size, level, station, now=True, hurts=hurts))

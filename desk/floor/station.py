@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from desk.floor.state import State
     from desk.frame.panels.attempt import Panel
     from desk.people.models import Person
+    from stock.judge.advice import Advice
     from stock.line.story import Story
 
 
@@ -116,11 +117,13 @@ class Station:
     figures: "Mapping[str, Callable[[State, str], Figure]]" = field(default_factory=dict)
     readings: "Callable[[State], Iterable[Reading]]" = _nothing
     due: "Callable[[State], Iterable[Item]]" = _nothing
+    held: "Callable[[State], Mapping[str, str]]" = _no_words  # tag: why nothing more is advised of it yet
     made: "Callable[[State, datetime], Iterable[str]]" = _nothing  # what it made since a moment, a line each
     sheet: "Callable[[State], Iterable[tuple[str, list[str]]]]" = _nothing
     series: "Callable[[State, str], Datum | None]" = _none
     spoken: "Callable[[State, str], Spoken | None]" = _none  # a line of quick entry it understands
     in_view: "Callable[[State, str], Iterable[str]]" = _nothing  # tags meant first on a page, by its address
+    under_card: "Callable[[State, Advice], tuple[str, Mapping[str, Any]] | None]" = _none  # template and context
     places: "Callable[[State, str], Iterable[tuple[str, str, str]]]" = _nothing
     story: "Callable[[State], Told | None]" = _none
     leads: "Callable[[State], Mapping[str, str]]" = _no_words  # family: what is worth saying first of it

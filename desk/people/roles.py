@@ -14,6 +14,7 @@ class Role:
 
 RECORD, CORRECT = "floor.record", "floor.correct"
 COOK, SAMPLE, MODEL = "cook.step", "cook.sample", "cook.relation"
+MOVE = "moves.make"
 ORDER, SIGN = "order.accept", "handover.sign"
 PEOPLE = "people.keep"
 
@@ -23,17 +24,18 @@ ACTIONS: Final[dict[str, str]] = {
     COOK: "plan a charge or log steps of a cook",
     SAMPLE: "log a liquor sample",
     MODEL: "accept a fitted relation",
+    MOVE: "make a move",
     ORDER: "accept an order",
     SIGN: "sign a hand-over",
     PEOPLE: "keep the list of people",
 }
 
 ROLES: Final[dict[str, Role]] = {
-    "operator": Role("stock operator", frozenset({RECORD, CORRECT, SIGN})),
-    "cook": Role("cook", frozenset({RECORD, CORRECT, COOK, SAMPLE, SIGN})),
+    "operator": Role("stock operator", frozenset({RECORD, CORRECT, MOVE, SIGN})),
+    "cook": Role("cook", frozenset({RECORD, CORRECT, COOK, SAMPLE, MOVE, SIGN})),
     "tester": Role("tester", frozenset({RECORD, CORRECT, SAMPLE})),
-    "lead": Role("shift lead", frozenset({RECORD, CORRECT, COOK, SAMPLE, ORDER, SIGN})),
-    "engineer": Role("process engineer", frozenset({RECORD, CORRECT, ORDER, MODEL, PEOPLE})),
+    "lead": Role("shift lead", frozenset({RECORD, CORRECT, COOK, SAMPLE, MOVE, ORDER, SIGN})),
+    "engineer": Role("process engineer", frozenset({RECORD, CORRECT, MOVE, ORDER, MODEL, PEOPLE})),
     "trainee": Role("trainee", frozenset()),
 }
 

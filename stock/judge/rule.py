@@ -29,12 +29,16 @@ def _nothing_else(here: Here, step: Figure) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Moved:
-    """What a correction moves: its point in a plant, how it is called, its unit, what one of the step is there."""
+    """What a correction moves: its point in a plant, how it is called, its unit, what one of the step is there.
+
+    `base` is what the step is counted from, where that is not where it stands: a feed from what is drawn.
+    """
 
     point: str
     words: str
     unit: str
     per_step: float = 1.0
+    base: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +147,9 @@ def feed_flow(here: Here) -> Moved | None:
     if thick <= 0:
         return None
     sign = -1.0 if here.side == "high" else 1.0
-    return Moved(f"flow:{stream.id}", f"flow of {stream.called}", "L/min", sign * 1000 / 60 / (thick / 100))
+    per_bdt = 1000 / 60 / (thick / 100)
+    drawn = here.facts.result.streams[stream.id].bd_t_per_h  # at rest, as much is fed as is drawn
+    return Moved(f"flow:{stream.id}", f"flow of {stream.called}", "L/min", sign * per_bdt, drawn * per_bdt)
 
 
 def net_power(here: Here) -> Moved:

@@ -2,11 +2,12 @@
 
 import re
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, cast
 from urllib.parse import urlencode
 
 from django import template
 from django.template.context import Context
+from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
 from django.utils.html import escape, format_html
@@ -14,8 +15,11 @@ from django.utils.safestring import SafeString, mark_safe
 
 from desk.floor.handover import cover_text, seen_text
 from desk.floor.reading import Reading
+from desk.floor.station import stations
 from desk.frame.words import lower_first
+from desk.people.roles import MOVE
 from stock.figure import Datum, Figure, number_text
+from stock.judge.advice import Advice
 from stock.judge.limits import share_of_band
 from stock.names import spoken, suffix_of, unit_of
 from stock.units import readable, shown
@@ -106,6 +110,18 @@ def svg_num(
     )
 
 
+@register.simple_tag(takes_context=True)
+def under_card(context: Context, card: Advice) -> SafeString:
+    """Show what the stations put under a card of advice: what can be done about it at once."""
+    state = context.get("state")
+    told = [found for one in stations() if state is not None and (found := one.under_card(state, card)) is not None]
+    parts = [
+        render_to_string(template_name, {**cast("dict[str, Any]", context.flatten()), "card": card, **own}, context.get("request"))
+        for template_name, own in told
+    ]
+    return mark_safe("".join(parts))  # noqa: S308  our own templates made them
+
+
 @register.simple_tag
 def state_mark(level: str) -> SafeString:
     """Write the shape of a state: a triangle outside the band, a diamond past the action limit."""
@@ -151,6 +167,12 @@ def unit_shown(context: Context, unit: str) -> str:
 def number_shown(context: Context, value: float, unit: str, decimals: int = 0) -> str:
     """Write a number as the reader has its unit, without it: on an axis, in a table that heads it."""
     return f"{shown(value, unit, _system(context))[0]:.{decimals}f}"
+
+
+@register.filter
+def may_move(user: Any) -> bool:
+    """Whether somebody may make a move."""
+    return bool(getattr(user, "may", None) and user.may(MOVE))
 
 
 @register.filter

@@ -79,7 +79,9 @@ def _load(mill: Path, history: Path, people: Mapping[str, Person], opened: datet
     except DefinitionError as error:
         message = f"{mill.name} cannot be used: " + "; ".join(error.faults)
         raise CommandError(message) from None
-    world = World.objects.create(slug=_slug(story, line), name=line.mill, version=version)
+    world = World.objects.create(
+        slug=_slug(story, line), name=line.mill, version=version, simulated=(history / "live").exists()
+    )
     (history / "slug").write_text(world.slug + "\n", encoding="utf-8")  # for whoever starts its collector
     _orders(world, line, story, people["sundby"], opened)
     with (history / "instruments.csv").open(encoding="utf-8") as file:

@@ -1,0 +1,1 @@
+"""Moves: what was set, because of what, what it was to do, and what it did."""
