@@ -117,6 +117,7 @@ def parts_of(mill: str, folder: Path, anchor: float) -> list[Part]:
             "The collector",
             [python, "manage.py", "collect", "--world", slug, "--endpoint", plant, "--namespace", PLANT_NAMESPACE],
         ),
+        Part(f"ahead-{slug}", "The look ahead", [python, "manage.py", "look_ahead", "--world", slug]),
         Part(
             f"hands-{slug}",
             "What does in the plant what is set",

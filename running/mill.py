@@ -60,6 +60,10 @@ def _serve(settings: Settings) -> int:
         if line.drop:
             command = [python, "manage.py", "pick_up", *name, "--drop", line.drop]
             parts.append(Part(f"files-{line.world}", "The file pick-up", command))
+    parts += [
+        Part(f"ahead-{line.world}", "The look ahead", [python, "manage.py", "look_ahead", "--world", line.world])
+        for line in settings.lines
+    ]
     if settings.backup_folder is not None:
         command = [python, "manage.py", "backup", "--to", str(settings.backup_folder)]
         command += ["--every-h", str(settings.backup_every_h), *(["--encrypt"] if settings.encrypt else [])]

@@ -11,9 +11,7 @@ from desk.floor.points import points_open, waiting
 from desk.floor.state import State
 from desk.floor.station import stations
 from stock.cooking.recipe import Digester
-from stock.errors import DomainError
 from stock.intake.definition import PileDef
-from stock.plan.cover import vessel_event
 from stock.tag import Tag
 
 AHEAD = timedelta(hours=8)
@@ -40,7 +38,6 @@ def _worked_out(state: State) -> list[Item]:
         *_witnesses(state),
         *_drifting(state),
         *_points(state),
-        *_vessels(state),
         *_orders(state),
         *_samples(state),
     ]
@@ -137,44 +134,6 @@ def _hurts(state: State, tag: Tag) -> bool:
     """Say whether a tag reads the heat of a pile, which can end in fire, or what a digester stands under."""
     part = state.line.part(tag.of)
     return isinstance(part, Digester) or (tag.reads == "temperature" and isinstance(part, PileDef))
-
-
-def _vessels(state: State) -> list[Item]:
-    items = []
-    for unit_id, unit in state.vessels.items():
-        reading = state.readings.get(unit.level or "")
-        if reading is None or unit.BATCHWISE:
-            continue
-        found = _event(state, unit_id)
-        if found is not None:
-            items.append(found)
-    return items
-
-
-def _event(state: State, unit_id: str) -> Item | None:
-    """Forecast a vessel from the trend of its level over the last half hour."""
-    unit = state.vessels[unit_id]
-    slope = state.slopes.get(unit.level or "", 0.0)
-    contents = state.contents(unit_id)
-    level = state.readings[unit.level or ""].value
-    per_pct = contents.value / level if level > 0 else 0.0
-    low, high = unit.low_pct, unit.high_pct
-    rate = slope * per_pct
-    if abs(slope) < 0.5 or not low < level < high:
-        return None
-    segment = {"span_h": 8.0, "in_bdt_per_h": max(rate, 0.0), "out_bdt_per_h": max(-rate, 0.0)}
-    try:
-        event = vessel_event(
-            level_bdt=contents.value, min_bdt=low * per_pct, max_bdt=high * per_pct, segments=[segment]
-        )
-    except DomainError:
-        return None
-    if event.event_count == 0:
-        return None
-    what = f"{unit.name} {'runs low' if event.event_count < 0 else 'fills up'}"
-    words = f"{level:.0f} % now, {'losing' if slope < 0 else 'gaining'} {abs(rate):.1f} BDt/h."
-    soon = event.time_h < 4
-    return Item(state.now + timedelta(hours=event.time_h), what, words, "outside" if soon else "ok", unit.station)
 
 
 def _samples(state: State) -> list[Item]:

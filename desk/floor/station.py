@@ -87,6 +87,15 @@ class Spoken:
 
 
 @dataclass(frozen=True, slots=True)
+class Flying:
+    """A batch that is in: in which digester, since when, until when."""
+
+    digester: int
+    started_at: "datetime"
+    blow_at: "datetime"
+
+
+@dataclass(frozen=True, slots=True)
 class Past:
     """What a demonstration brings of the days before it opens."""
 
@@ -117,6 +126,7 @@ class Station:
     figures: "Mapping[str, Callable[[State, str], Figure]]" = field(default_factory=dict)
     readings: "Callable[[State], Iterable[Reading]]" = _nothing
     due: "Callable[[State], Iterable[Item]]" = _nothing
+    in_flight: "Callable[[State], Iterable[Flying]]" = _nothing
     held: "Callable[[State], Mapping[str, str]]" = _no_words  # tag: why nothing more is advised of it yet
     made: "Callable[[State, datetime], Iterable[str]]" = _nothing  # what it made since a moment, a line each
     sheet: "Callable[[State], Iterable[tuple[str, list[str]]]]" = _nothing

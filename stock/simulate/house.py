@@ -60,6 +60,7 @@ class Vessel:
     wetter: float = 0.0
     scatter: float = 0.0
     apart_c: float = 0.3
+    heat_s: float = 0.0  # how long it is heated and held, where that is known beforehand; else by its H
     held: bool = False
     by_hand: bool = False
 
@@ -97,7 +98,7 @@ class House:
         vessel.cook, self.next_cook = self.next_cook, self.next_cook + 1
         vessel.phase, vessel.in_phase_s, vessel.started_s = "fill", 0.0, now_s
         vessel.charged_s = vessel.relief_s = vessel.factor = vessel.kappa = 0.0
-        vessel.held = False
+        vessel.held, vessel.heat_s = False, 0.0
         vessel.late_s = 60 * float(rng.gamma(2.0, 0.6))
         moisture = recipe.chip_moisture_frac + float(rng.normal(0, 0.006))
         vessel.moisture_frac = round(moisture, 4)
@@ -171,7 +172,7 @@ class House:
         over = {
             "fill": vessel.in_phase_s >= 60 * recipe.fill_min,
             "liquor": vessel.in_phase_s >= 60 * recipe.liquor_min,
-            "heat": vessel.factor >= self.to_relief_h(vessel) and not vessel.held,
+            "heat": self._is_cooked(vessel) and not vessel.held,
             "relief": vessel.in_phase_s >= 60 * max(recipe.relief_min, 2.0),
             "clear": vessel.in_phase_s >= 60 * recipe.clear_min,
         }
@@ -185,6 +186,11 @@ class House:
         if vessel.by_hand and vessel.phase in ("heat", "relief"):
             return None
         return following[vessel.phase] if over.get(vessel.phase) else None
+
+    def _is_cooked(self, vessel: Vessel) -> bool:
+        if vessel.heat_s > 0:
+            return vessel.in_phase_s >= vessel.heat_s
+        return vessel.factor >= self.to_relief_h(vessel)
 
     def step_past(self, vessel: Vessel) -> None:
         """Go past a blow that lies behind."""

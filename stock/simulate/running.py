@@ -362,8 +362,8 @@ class Running:
                 fuller = contents[row] / self.usual[row]
                 wanted[driven] = self.design[driven] * self.batches.asked[group] * (1.5 - 0.5 * fuller)
         np.maximum(wanted, 0.0, out=wanted)
-        np.minimum(wanted, self.most, out=wanted)
-        moved = wanted - self.flow
+        np.minimum(wanted, self.range, out=wanted)
+        moved = np.minimum(wanted, self.most) - self.flow  # what a fault takes is not forgotten by who asks for it
         np.maximum(moved, -self.stroke, out=moved)
         np.minimum(moved, self.stroke, out=moved)
         self.flow += moved

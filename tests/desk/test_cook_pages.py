@@ -45,7 +45,7 @@ class Told(HouseCase):
             "/live/cook/done/",
             "/live/cook/relation/",
         ):
-            with self.subTest(address), self.assertNumQueries(AtMost(20)):
+            with self.subTest(address), self.assertNumQueries(AtMost(QUERIES)):
                 self.assertEqual(self.client.get(address).status_code, 200)
 
 

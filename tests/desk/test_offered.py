@@ -8,7 +8,8 @@ from tests.desk.base import NOW, ROLES
 from tests.desk.yard_case import YardCase
 
 FORM = re.compile(r'<form method="post" action="([^"]+)"(.*?)</form>', re.DOTALL)
-EVERYBODYS = ("/sign-out/", "/preferences/", "/live/entry/record/", "/unlock/", "/own/", "/sign-in/")
+WHAT_IF = "/live/ahead/what-if/"  # it writes nothing: anybody may ask
+EVERYBODYS = (WHAT_IF, "/sign-out/", "/preferences/", "/live/entry/record/", "/unlock/", "/own/", "/sign-in/")
 
 
 class Offered(YardCase):

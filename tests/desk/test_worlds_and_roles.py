@@ -11,7 +11,7 @@ from desk.floor.points import MUST_SAY
 from desk.floor.services import record_reading, store_samples
 from desk.floor.state import State
 from desk.people.models import Person
-from desk.people.roles import ACTIONS, COOK, CORRECT, MODEL, ORDER, PEOPLE, RECORD, ROLES, SAMPLE
+from desk.people.roles import ACTIONS, COOK, CORRECT, MODEL, MOVE, ORDER, PEOPLE, RECORD, ROLES, SAMPLE
 from stock.line.definition import Shifts
 from tests.desk.base import NOW, SECRET, DeskCase, measured_cooks
 from tests.line import hallin_reach
@@ -104,6 +104,9 @@ class RolesByHand(DeskCase):
         elif action == SAMPLE:
             form = {"kind": "sample", "residual_kg_per_m3_as_naoh": "8.2", "at": "14:20", "form_key": f"q{before}"}
             self.client.post("/live/cook/1187/step/", form)
+        elif action == MOVE:
+            form = {"words": "knife gate", "station": "wash", "to": f"{before}", "form_key": f"v{before}"}
+            self.client.post("/live/moves/make/", form)
         elif action == MODEL:
             form = {"recipe": "alder", "out": "920", "cause-920": "valve", "why": "better", "form_key": f"m{before}"}
             self.client.post("/live/cook/relation/accept/", form)

@@ -20,7 +20,7 @@ class Screens(YardCase):
                 self.lot("S-1", material="alder_chips")
                 classify(self.world, self.people["tester"], "feed", SAMPLE, MASSES, at=NOW, form_key=self.key())
             for page in self.PAGES:
-                with self.subTest(page, full=full), self.assertNumQueries(AtMost(20)):
+                with self.subTest(page, full=full), self.assertNumQueries(AtMost(QUERIES)):
                     self.assertEqual(self.client.get(f"/live/{page}").status_code, 200)
         self.assertEqual(self.client.get("/live/yard/lots/S-1/").status_code, 200)
         self.assertEqual(self.client.get("/live/yard/lots/none/").status_code, 404)

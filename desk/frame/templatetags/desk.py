@@ -116,7 +116,9 @@ def under_card(context: Context, card: Advice) -> SafeString:
     state = context.get("state")
     told = [found for one in stations() if state is not None and (found := one.under_card(state, card)) is not None]
     parts = [
-        render_to_string(template_name, {**cast("dict[str, Any]", context.flatten()), "card": card, **own}, context.get("request"))
+        render_to_string(
+            template_name, {**cast("dict[str, Any]", context.flatten()), "card": card, **own}, context.get("request")
+        )
         for template_name, own in told
     ]
     return mark_safe("".join(parts))  # noqa: S308  our own templates made them

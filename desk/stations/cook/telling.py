@@ -10,6 +10,7 @@ from desk.floor.due import Item
 from desk.floor.models import Cook
 from desk.floor.reading import Reading
 from desk.floor.state import State
+from desk.floor.station import Flying
 from desk.stations.cook.bench import tags_of, titrated
 from desk.stations.cook.board import board_of
 from desk.stations.cook.followed import Followed
@@ -125,6 +126,14 @@ def _charges(house: House) -> list[Item]:
         what = f"Charge cook {one.number}, digester {one.digester}"
         items.append(Item(max(one.at, house.state.now), what, words, "ok", house.station, now=late))
     return items
+
+
+def in_flight(state: State) -> list[Flying]:
+    """Return the cooks that are in, each with when its blow is due."""
+    if not state.line.cook.recipes:
+        return []
+    running = [one for one in house_of(state).all() if one.running]
+    return [Flying(one.cook.digester, one.cook.started_at, one.blow_at) for one in running]
 
 
 def made(state: State, start: datetime) -> list[str]:

@@ -33,7 +33,14 @@ def due(state: State) -> Iterable[Item]:
         if one.not_made:
             yield Item(state.now, what, f"{one.sentence}.", "outside", one.move.station, now=True, page=MOVES)
         elif one.too_early:
-            yield Item(one.move.look_at, f"Look at {_name(one)}", f"{one.move.words}, {one.move.said}.", "ok", one.move.station, page=MOVES)
+            yield Item(
+                one.move.look_at,
+                f"Look at {_name(one)}",
+                f"{one.move.words}, {one.move.said}.",
+                "ok",
+                one.move.station,
+                page=MOVES,
+            )
         elif one.level != "ok" and _fresh(state, one):
             yield Item(state.now, what, f"{one.sentence}.", one.level, one.move.station, now=True, page=MOVES)
 
@@ -54,7 +61,9 @@ def held(state: State) -> Mapping[str, str]:
     for one in followed(state):
         if one.judged and one.too_early and not one.not_made and one.move.tag not in found:
             moved, look = (f"{timezone.localtime(at):%H:%M}" for at in (one.move.at, one.move.look_at))
-            found[one.move.tag] = f"{one.move.words[:1].upper()}{one.move.words[1:]} moved {moved}; look again at {look}"
+            found[one.move.tag] = (
+                f"{one.move.words[:1].upper()}{one.move.words[1:]} moved {moved}; look again at {look}"
+            )
     return found
 
 
