@@ -27,7 +27,8 @@ METER_FRAC: Final = 0.015  # of a flow, that feed less draw may be off for good
 WANDER_FRAC, WANDER_H = 0.05, 0.5
 BLOW_SD_MIN, LATER_SD_MIN = 6.0, 15.0  # of a cook that is in, and for each one after it
 DRAWS: Final = 200
-RUNS_PCT_PER_H: Final = 1.0  # of a vessel, slower than which a level is taken as held
+RUNS_PCT_PER_H: Final = 0.5  # of a vessel, slower than which a level is taken as held
+RUNS_OF_FLOW: Final = 0.02  # of what is drawn, less than which too
 ALERT, WARN = 0.10, 0.50
 
 What = Literal["rate", "share", "stop", "hold", "break"]
@@ -187,6 +188,8 @@ def _runs(plant: Plant, unit: str, slope_pct_per_h: float) -> None:
     onward = plant.line.graph.onward(unit)
     out = plant.result.streams[onward.id].total_t_per_h / 3600 if onward is not None else 0.0
     surplus = slope_pct_per_h / 100 * volume / 3600
+    if abs(surplus) < RUNS_OF_FLOW * out:
+        return
     over = 1 + surplus / out if out > 0 else 1.0
     plant.take_by_hand(driven, float(plant.design[driven]) * min(max(over, 0.0), 2.0))
 

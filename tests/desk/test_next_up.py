@@ -10,6 +10,7 @@ from desk.floor.sheet_pdf import sheet_pdf
 from desk.floor.state import State
 from desk.screens.line import sentence as line_sentence
 from desk.screens.line import stories, vat_fill
+from desk.stations.ahead.looking import keep
 from desk.stations.cook.board import board_of
 from desk.stations.cook.house import follow_all, house_of
 from desk.stations.cook.pages.drawing import draw_board, draw_cook

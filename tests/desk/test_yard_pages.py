@@ -5,7 +5,7 @@ from desk.floor.state import State
 from desk.stations.yard.models import BlendPlan, Op
 from desk.stations.yard.telling import due
 from desk.stations.yard.work import classify
-from tests.desk.base import NOW, AtMost, panels_at
+from tests.desk.base import NOW, QUERIES, AtMost, panels_at
 from tests.desk.yard_case import MASSES, SAMPLE, YardCase
 
 

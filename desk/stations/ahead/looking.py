@@ -22,6 +22,9 @@ HOURS: Final = 12.0
 GOOD_FOR: Final = timedelta(minutes=11)
 LEADS_H: Final = (1, 2, 4, 8, 12)
 BACK: Final = timedelta(days=3)
+SLOPE_SD: Final = (
+    3.8  # a slope of half an hour, in the noise of its level, that is no accident: three of its own deviations
+)
 REACH_OF_BAND = 1.2816  # standard deviations of the band that covers eight of ten
 
 
@@ -45,7 +48,8 @@ def stands_of(state: State) -> Stands:
         if reading is None or reading.trouble:
             continue
         levels[unit_id] = reading.value
-        if not unit.BATCHWISE and (slope := state.slopes.get(unit.level or "")) is not None:
+        slope = state.slopes.get(unit.level or "")
+        if not unit.BATCHWISE and slope is not None and abs(slope) > SLOPE_SD * reading.tag.noise:
             slopes[unit_id] = slope
     to_come = [((one.from_at - state.now).total_seconds() / 3600, _order(state, one)) for one in state.orders[1:]]
     cooks = []

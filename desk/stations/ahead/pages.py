@@ -260,7 +260,15 @@ def _arrivals(state: State) -> list[tuple[str, Figure, str]]:
             shown = arrival(way, to_come, f"from {unit.name} to the machine chest")
             if shown is not None:
                 found.append((unit.name, shown, station.name))
-    return found
+    return [one for index, one in enumerate(found) if not _as_next(found, index)]
+
+
+def _as_next(rows: Sequence[tuple[str, Figure, str]], index: int) -> bool:
+    """Whether the next unit of the same station says the same: nothing lies between the two."""
+    if index + 1 >= len(rows) or rows[index][2] != rows[index + 1][2]:
+        return False
+    one, two = (rows[at][1].results for at in (index, index + 1))
+    return all(abs(one[name] - two[name]) < 0.05 for name in one)
 
 
 def _sentence(state: State, ahead: Ahead | None, lanes: Sequence[Lane]) -> str:
