@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from desk.floor.models import Record, World
     from desk.floor.reading import Reading
     from desk.floor.state import State
-    from desk.frame.panels.attempt import Panel
+    from desk.frame.panels.attempt import Attempt, Panel
     from desk.people.models import Person
     from stock.judge.advice import Advice
     from stock.line.story import Story
@@ -134,6 +134,7 @@ class Station:
     spoken: "Callable[[State, str], Spoken | None]" = _none  # a line of quick entry it understands
     in_view: "Callable[[State, str], Iterable[str]]" = _nothing  # tags meant first on a page, by its address
     under_card: "Callable[[State, Advice], tuple[str, Mapping[str, Any]] | None]" = _none  # template and context
+    under_panel: "Callable[[State, Attempt], tuple[str, Mapping[str, Any]] | None]" = _none
     places: "Callable[[State, str], Iterable[tuple[str, str, str]]]" = _nothing
     story: "Callable[[State], Told | None]" = _none
     leads: "Callable[[State], Mapping[str, str]]" = _no_words  # family: what is worth saying first of it

@@ -17,6 +17,15 @@ Data = Mapping[str, Datum]
 
 
 @dataclass(frozen=True, slots=True)
+class Sets:
+    """What the answer of a panel sets: its point in a plant, and how: to the answer, by it, or to a field of its own."""
+
+    point: Callable[[Place], str]
+    by_step: bool = False
+    field: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Panel:
     """A panel: the kinds of part it is for, its fields and where each comes from, what is worked out, how it is said.
 
@@ -24,7 +33,7 @@ class Panel:
     its title is the part's name. With `method` one method is worked out from all the fields; `work` strings several
     together instead, and `args_of` then names the method that sets each field's limits.
     `tell` says the answer from all the figures, where the first is not enough.
-    `note` says in a sentence what schools differ on.
+    `note` says in a sentence what schools differ on; `sets` what its answer sets, where that is one thing.
     """
 
     id: str
@@ -39,6 +48,7 @@ class Panel:
     tell: Callable[[Sequence[Figure]], str] | None = None
     at: tuple[str, ...] = ()
     where: Callable[[Place], bool] = field(default=lambda place: True)
+    sets: "Sets | None" = None
 
     def limits_of(self, name: str) -> Any:
         """Return what a field may hold."""
@@ -122,6 +132,16 @@ class Attempt:
     def figure(self) -> Figure | None:
         """The first answer."""
         return self.figures[0] if self.figures else None
+
+    @property
+    def sets(self) -> tuple[str, float, bool] | None:
+        """What its answer sets: the point, the value, and whether that is a step; None where it sets no one thing."""
+        if self.panel.sets is None or self.figure is None:
+            return None
+        value = self.figure.value
+        if self.panel.sets.field:
+            value = float(self.figure.data[self.panel.sets.field].value)
+        return self.panel.sets.point(self.stood.place), value, self.panel.sets.by_step
 
     @property
     def faulty(self) -> bool:

@@ -16,6 +16,7 @@ from django.utils.safestring import SafeString, mark_safe
 from desk.floor.handover import cover_text, seen_text
 from desk.floor.reading import Reading
 from desk.floor.station import stations
+from desk.frame.panels.attempt import Attempt
 from desk.frame.words import lower_first
 from desk.people.roles import MOVE
 from stock.figure import Datum, Figure, number_text
@@ -115,12 +116,20 @@ def under_card(context: Context, card: Advice) -> SafeString:
     """Show what the stations put under a card of advice: what can be done about it at once."""
     state = context.get("state")
     told = [found for one in stations() if state is not None and (found := one.under_card(state, card)) is not None]
-    parts = [
-        render_to_string(
-            template_name, {**cast("dict[str, Any]", context.flatten()), "card": card, **own}, context.get("request")
-        )
-        for template_name, own in told
-    ]
+    return _rendered(context, told, {"card": card})
+
+
+@register.simple_tag(takes_context=True)
+def under_panel(context: Context, panel: Attempt) -> SafeString:
+    """Show what the stations put under a set panel's answer: the press that sets it."""
+    state = context.get("state")
+    told = [found for one in stations() if state is not None and (found := one.under_panel(state, panel)) is not None]
+    return _rendered(context, told, {"panel": panel})
+
+
+def _rendered(context: Context, told: list[tuple[str, Mapping[str, Any]]], shared: dict[str, Any]) -> SafeString:
+    round_it = {**cast("dict[str, Any]", context.flatten()), **shared}
+    parts = [render_to_string(name, {**round_it, **own}, context.get("request")) for name, own in told]
     return mark_safe("".join(parts))  # noqa: S308  our own templates made them
 
 

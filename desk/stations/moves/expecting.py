@@ -14,11 +14,16 @@ LEVEL_LOOK_MIN = 30.0
 
 def present_of(state: State, card: Advice) -> Setting | None:
     """Return where what a card moves stands, where a simulated plant says so; asked once a state."""
-    if card.moved is None or not state.world.simulated:
+    return None if card.moved is None else setting_at(state, card.moved.point)
+
+
+def setting_at(state: State, point: str) -> Setting | None:
+    """Return what can be set at a point of a simulated plant; None where there is no such plant or point."""
+    if not state.world.simulated:
         return None
     if "settings" not in state.kept:
         state.kept["settings"] = {one.point: one for one in Setting.objects.filter(world=state.world)}
-    found: Setting | None = state.kept["settings"].get(card.moved.point)
+    found: Setting | None = state.kept["settings"].get(point)
     return found
 
 

@@ -142,9 +142,8 @@ class Hands:
     def trims(self) -> dict[str, float]:
         """Return what was added to each instrument by trims that stand, all of them together."""
         found: dict[str, float] = {}
-        for tag, by in Record.objects.filter(
-            world=self.world, kind=Record.Kind.TRIM, superseded_by=None, at__gt=self.world.version.approved_at
-        ).values_list("tag", "value"):
+        stand = Record.objects.filter(world=self.world, kind=Record.Kind.TRIM, superseded_by=None)
+        for tag, by in stand.values_list("tag", "value"):
             found[tag] = found.get(tag, 0.0) + float(by or 0.0)
         taken = Record.objects.filter(world=self.world, kind=Record.Kind.EVENT, supersedes__kind=Record.Kind.TRIM)
         for tag in taken.values_list("supersedes__tag", flat=True):

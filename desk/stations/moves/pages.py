@@ -20,6 +20,7 @@ from desk.people.roles import MODEL, MOVE, who_may
 from desk.stations.moves.expecting import wish_of_card
 from desk.stations.moves.followed import Followed, followed, kinds
 from desk.stations.moves.models import Move, Setting
+from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, accept_gain, make_move, take_back_move
 from stock.errors import DomainError
 
@@ -142,10 +143,13 @@ def make(request: HttpRequest, state: State) -> HttpResponse:
             text=WordsField("Why", 200),
             because=ChoiceField("What for", Move.Because.values, required=False),
         )
+        tag, expected = typed["tag"] if typed["effect"] is not None else "", _said(typed)
+        if not expected and typed["point"] in known:
+            tag, expected = reckoned(state, known[typed["point"]], typed["to"])
         wish = Wish(
             to=typed["to"], words=typed["words"], unit=typed["unit"], station=typed["station"], point=typed["point"],
-            tag=typed["tag"] if typed["effect"] is not None else "", text=typed["text"],
-            because=typed["because"] or Move.Because.OWN, expected=_said(typed),
+            tag=tag, text=typed["text"],
+            because=typed["because"] or Move.Because.OWN, expected=expected,
         )  # fmt: skip
         make_move(state.world, signed_in(request), wish, at=typed["at"] or state.now, form_key=key_of(request))
     except REFUSED as error:

@@ -6,7 +6,7 @@ from django.urls import reverse
 
 from desk.floor.station import Station
 from desk.stations.moves.tables import MOVE_TABLES
-from desk.stations.moves.telling import due, held, made, sheet, spoken, under_card
+from desk.stations.moves.telling import due, held, made, sheet, spoken, under_card, under_panel
 from desk.stations.moves.urls import urls
 
 STATION: Final = Station(
@@ -20,6 +20,7 @@ STATION: Final = Station(
     sheet=sheet,
     spoken=spoken,
     under_card=under_card,
+    under_panel=under_panel,
     places=lambda state, text: (
         [("Moves", "what was set, and what it did", reverse("moves", args=[state.world.slug]))]
         if text[:4].lower() in "moves" and text

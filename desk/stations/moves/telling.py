@@ -11,10 +11,12 @@ from desk.floor.due import Item
 from desk.floor.state import State
 from desk.floor.station import Spoken
 from desk.frame.alike import new_key
+from desk.frame.panels.attempt import Attempt
 from desk.people.models import Person
-from desk.stations.moves.expecting import present_of, wanted_by
+from desk.stations.moves.expecting import present_of, setting_at, wanted_by
 from desk.stations.moves.followed import Followed, followed, open_on
 from desk.stations.moves.models import Setting, number
+from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, make_move
 from stock.judge.advice import Advice
 
@@ -94,6 +96,18 @@ def under_card(state: State, card: Advice) -> tuple[str, Mapping[str, Any]] | No
     return "moves/_done.html", context
 
 
+def under_panel(state: State, panel: Attempt) -> tuple[str, Mapping[str, Any]] | None:
+    """Return the press that sets what a panel's answer says, where a simulated plant has it."""
+    if panel.sets is None or not state.world.simulated:
+        return None
+    point, value, by_step = panel.sets
+    present = setting_at(state, point)
+    if present is None:
+        return None
+    to = min(max(present.value + value if by_step else value, present.low), present.high)
+    return "moves/_set_it.html", {"present": present, "to": _plain(to, present), "set_key": new_key()}
+
+
 def _plain(value: float, present: Setting | None) -> str:
     decimals = present.decimals if present is not None else (0 if abs(value) >= 100 else 2)
     return f"{value:.{decimals}f}"
@@ -133,7 +147,9 @@ def spoken(state: State, text: str) -> Spoken | None:
     said = f"{one.words}: {number(one.value)} to {number(to)} {one.unit}".rstrip()
 
     def do(person: Person, at: datetime, form_key: str) -> str:
-        move = make_move(state.world, person, Wish(to=to, point=one.point), at=at, form_key=form_key)
+        tag, expected = reckoned(state, one, to)
+        wish = Wish(to=to, point=one.point, tag=tag, expected=expected)
+        move = make_move(state.world, person, wish, at=at, form_key=form_key)
         return f"{move.words}, {move.said}"
 
     return Spoken(f"A move. {said}", do)

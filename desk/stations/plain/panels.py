@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Final
 
 from desk.floor.state import State
-from desk.frame.panels.attempt import Panel
+from desk.frame.panels.attempt import Panel, Sets
 from desk.frame.panels.fills import Fill, assumed, flow, flow_in, given, reading, step, target
 from stock.bleaching.unit import BleachStage
 from stock.delivery.unit import Dryer
@@ -73,6 +73,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         },
         lambda size: f"Set the shower to {size.text} L/min.",
         at=("washer",),
+        sets=Sets(lambda place: f"flow:{place.unit.wash.stream}"),  # type: ignore[attr-defined]
     ),
     Panel(
         "rejects",
@@ -99,6 +100,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         decimals=1,
         at=("bleach_stage",),
         where=_doses,
+        sets=Sets(lambda place: f"charge:{place.unit.id}", field="charge_kg_per_odt"),
     ),
     Panel(
         "batch_water",
@@ -140,6 +142,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         },
         lambda size: step(size, "net power", "kW"),
         at=("refiner", "beater"),
+        sets=Sets(lambda place: f"power:{place.unit.id}", by_step=True),
     ),
     Panel(
         "filler",
@@ -165,5 +168,6 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         },
         lambda size: f"Thick-stock flow {size.text} L/min.",
         at=("machine_chest",),
+        sets=Sets(lambda place: f"flow:{place.stream.id}"),
     ),
 )

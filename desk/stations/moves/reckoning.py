@@ -1,0 +1,172 @@
+"""What a move of one's own is expected to do: by what is set, through the unit it acts on, to what is read after it."""
+
+from collections.abc import Callable
+from typing import Any, Final
+
+from desk.floor.state import State
+from desk.stations.moves.models import Setting
+from stock.bleaching.stage import km_k_over_s, km_reflectance_frac, ks_after
+from stock.bleaching.unit import BleachStage
+from stock.errors import DomainError
+from stock.judge.here import Place
+from stock.judge.rule import PIPE_MIN, TEST_MIN
+from stock.primitives import Mix, Tank, Unit, Vessel, Water
+from stock.refining.energy import freeness_after
+from stock.refining.unit import Refiner
+from stock.simulate.reading import L_PER_MIN
+from stock.tag import Tag
+from stock.washing.decisions import WASHER_MIN
+from stock.washing.stage import efficiency_from_loss, washing_loss_frac
+
+LOOP_MIN: Final = 1.5  # for a loop or a dilution to have its way
+LEVEL_H: Final = 4.0
+NOTHING: Final[tuple[str, dict[str, Any]]] = ("", {})
+
+
+def reckoned(state: State, setting: Setting, to: float) -> tuple[str, dict[str, Any]]:
+    """Return the tag a move should change, and what is expected; '' and nothing where that is not known."""
+    kind, _, where = setting.point.partition(":")
+    make = KINDS.get(kind)
+    try:
+        return NOTHING if make is None or to == setting.value else make(state, where, setting.value, to)
+    except (LookupError, DomainError, ZeroDivisionError, ValueError):
+        return NOTHING
+
+
+def _said(
+    state: State, tag: Tag, effect: float, *, plug_min: float = 0.0, mixed_min: float = LOOP_MIN
+) -> tuple[str, dict[str, Any]]:
+    if tag.id not in state.readings or abs(effect) < 1e-9:
+        return NOTHING
+    dead = (PIPE_MIN / 4 if tag.live else PIPE_MIN + TEST_MIN) + plug_min
+    settled = dead + 0.5 * plug_min + 3 * mixed_min
+    return tag.id, {
+        "effect": effect, "dead_min": dead, "taus_min": [mixed_min], "first_min": dead + mixed_min, "settled_min": settled
+    }  # fmt: skip
+
+
+def _tag_at(state: State, unit: Unit, point: str) -> Tag:
+    """Return the tag that reads a point of a unit, or of what leaves it; LookupError where none does."""
+    onward = state.line.graph.onward(unit.id)
+    found = unit.tag_of(point) or (state.line.stream(onward.id).tag_of(point) if onward is not None else None)
+    if found is None:
+        raise LookupError(unit.id)
+    return state.line.tag(found)
+
+
+def _mixes_min(state: State, unit: Unit) -> float:
+    volume = unit.volume_m3 if isinstance(unit, Mix) else None
+    if not volume:
+        return LOOP_MIN
+    onward = state.line.graph.onward(unit.id)
+    flow = state.result.streams[onward.id].total_t_per_h if onward is not None else 0.0
+    return LOOP_MIN + (60 * volume / flow if flow > 0 else 0.0)
+
+
+def _flow(state: State, stream: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    graph = state.line.graph
+    target, source = graph.units[graph.streams[stream].target], graph.units[graph.streams[stream].source]
+    wash = getattr(target, "wash", None)
+    if wash is not None and wash.stream == stream:
+        return _washed(state, target, before, to)
+    if isinstance(source, (Tank, Water)) and isinstance(target, Mix):
+        tag = _tag_at(state, target, "consistency")
+        now, water = state.readings[tag.id].value, state.result.streams[stream].consistency_pct
+        onward = graph.onward(target.id)
+        total = (state.result.streams[onward.id].total_t_per_h if onward is not None else 0.0) * 1000 / 60
+        return _said(
+            state, tag, -(now - water) * (to - before) / (total + to - before), mixed_min=_mixes_min(state, target)
+        )
+    return _fed(state, stream, before, to)
+
+
+def _fed(state: State, stream: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    """Reckon a flow of stock on the next vessel's level: it runs full by so much more an hour."""
+    graph = state.line.graph
+    way = [graph.units[graph.streams[stream].target], *graph.downstream(graph.streams[stream].target)]
+    vessel = next(
+        (one for one in way if isinstance(one, Vessel) and getattr(one, "volume_m3", None) and one.level), None
+    )
+    if vessel is None or vessel.level not in state.readings:
+        return NOTHING
+    bdt_per_h = (to - before) / L_PER_MIN * 3600 * state.result.streams[stream].consistency_pct / 100
+    full = float(getattr(vessel, "volume_m3", 1.0)) * (vessel.holds_pct or 4.0) / 100
+    effect = 100 * bdt_per_h * LEVEL_H / full
+    return vessel.level or "", {
+        "effect": effect,
+        "dead_min": 0.0,
+        "taus_min": [],
+        "first_min": 30.0,
+        "settled_min": 60 * LEVEL_H,
+    }
+
+
+def _set_point(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    unit = state.line.unit(unit_id)
+    return _said(state, _tag_at(state, unit, "consistency"), to - before, mixed_min=_mixes_min(state, unit))
+
+
+def _level(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    tag = _tag_at(state, state.line.unit(unit_id), "level")
+    return tag.id, {
+        "effect": to - before,
+        "dead_min": 0.0,
+        "taus_min": [],
+        "first_min": 30.0,
+        "settled_min": 60 * LEVEL_H,
+    }
+
+
+def _charge(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    unit = state.line.unit(unit_id)
+    if not isinstance(unit, BleachStage) or unit.response_per_kg is None or unit.ks_floor is None:
+        return NOTHING
+    tag = _tag_at(state, unit, "brightness")
+    response, floor = unit.response_per_kg.value, unit.ks_floor.value
+    now = float(km_k_over_s(reflectance_frac=state.readings[tag.id].value / 100))
+    ks_in = floor + (now - floor) * (1 + response * before)
+    after = ks_after(ks_in_ks=ks_in, charge_kg_per_odt=to, response_per_kg=response, ks_floor_ks=floor)
+    effect = 100 * float(km_reflectance_frac(ks=after)) - state.readings[tag.id].value
+    return _said(state, tag, effect, plug_min=unit.retention_min or 120.0, mixed_min=12.0)
+
+
+def _power(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    unit = state.line.unit(unit_id)
+    if not isinstance(unit, Refiner) or unit.slope is None:
+        return NOTHING
+    tag = _tag_at(state, unit, "freeness")
+    flow = Place(state, unit).flow_in().value
+    now, more = state.readings[tag.id].value, abs(to - before) / flow
+    changed = freeness_after(unrefined_csf_ml=now, sre_kwh_per_t=more, slope_ratio=unit.slope.value)
+    return _said(state, tag, changed - now if to > before else now * now / changed - now)
+
+
+def _factor(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    unit = state.line.unit(unit_id)
+    wash = unit.wash  # type: ignore[attr-defined]
+    tag = _tag_at(state, unit, "loss")
+    solids = Place(state, unit).given("feed_solids_kg_per_odt").value
+    loss = state.readings[tag.id].value
+    shared = {"feed_consistency_pct": wash.feed_consistency_pct}
+    shows = efficiency_from_loss(
+        loss_kg_per_odt=loss, dilution_factor_t_per_odt=before, feed_solids_kg_per_odt=solids, **shared
+    )
+    after = solids * washing_loss_frac(dilution_factor_t_per_odt=to, e_std_total_ratio=shows, **shared)
+    return _said(state, tag, after - loss, mixed_min=WASHER_MIN)
+
+
+def _washed(state: State, unit: Unit, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    """Reckon a shower's flow as the dilution factor it makes."""
+    pulp = Place(state, unit).flow().value * 1000 / 60
+    thick = 100 / unit.consistency_pct - 1  # type: ignore[attr-defined]
+    return _factor(state, unit.id, before / pulp - thick, to / pulp - thick)
+
+
+def _offset(state: State, tag_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    return _said(state, state.line.tag(tag_id), to - before, mixed_min=0.2)
+
+
+KINDS: Final[dict[str, Callable[[State, str, float, float], tuple[str, dict[str, Any]]]]] = {
+    "flow": _flow, "consistency": _set_point, "level": _level, "charge": _charge, "power": _power, "wash": _factor,
+    "offset": _offset,
+}  # fmt: skip

@@ -1,0 +1,176 @@
+"""Half an hour of a shift, lived: the plant answers what is done at the desk, and the desk says what came of it."""
+
+import json
+import os
+from datetime import datetime, timedelta
+from unittest.mock import patch
+
+from asgiref.sync import async_to_sync
+
+from desk.floor import pulse
+from desk.floor.models import Record, World, epoch
+from desk.floor.next_up import next_up
+from desk.floor.services import store_samples
+from desk.floor.state import State
+from desk.stations.ahead.looking import keep
+from desk.stations.moves.followed import followed
+from desk.stations.moves.hands import SIMULATED, Hands
+from desk.stations.moves.models import Made, Move, Setting
+from standin.living import Living
+from standin.served import _answer
+from tests.desk.base import NOW, DeskCase, plant
+
+
+class Wire:
+    """The plant's server without the wire: its methods, called where they are."""
+
+    def __init__(self, living: Living) -> None:
+        self.living = living
+        self.cut = False
+
+    async def call_method(self, node, *arguments):
+        if self.cut:
+            raise ConnectionError("the line is cut")
+        name, living = node.Identifier, self.living
+        if name == "set":
+            return _answer(lambda: {"value": living.set(*arguments)})
+        grade, rate, shares = arguments
+        return _answer(lambda: {"said": living.ask(grade, rate, json.loads(shares))})
+
+
+class Shift(DeskCase):
+    def setUp(self):
+        super().setUp()
+        World.objects.filter(pk=self.world.pk).update(simulated=True)
+        self.world.refresh_from_db()
+        self.living = Living(plant())
+        self.wire = Wire(self.living)
+        self.hands = Hands(self.world, "opc.tcp://nowhere", SIMULATED)
+        self.now = NOW
+        self.pass_time(0.2)
+
+    def pass_time(self, minutes):
+        """Let the plant and the desk live on, a reading of every tag each ten seconds."""
+        if not self.wire.cut:
+            async_to_sync(self.hands.once)(self.wire, 2)
+        end = self.now + timedelta(minutes=minutes)
+        while self.now < end:
+            self.now = min(self.now + timedelta(seconds=10), end)
+            while not self.living.advance(self.now.timestamp()):
+                pass
+            rows = []
+            for tag in self.living.told.tags:
+                value, status = self.living.value(tag)
+                rows.append((tag.id, epoch(self.now), value, status))
+            store_samples(self.world.pk, rows)
+        held = patch.dict(os.environ, {"FOX_NOW": self.now.isoformat()})
+        held.start()
+        self.addCleanup(held.stop)
+        pulse.forget()
+        if not self.wire.cut:
+            async_to_sync(self.hands.once)(self.wire, 2)
+        self.hands.keep_settings(self.living.settings())
+
+    def state(self):
+        return State(self.world, self.now)
+
+    def test_a_thick_stock_is_diluted_by_one_press_and_comes_back(self):
+        thick = self.state().readings["brown_cons"]
+        self.assertEqual(thick.verdict.side, "high")
+        self.sign_in("operator")
+        card = next(one for one in self.state().advice if one.tag.id == "brown_cons")
+        page = self.client.get(f"/live/at/{card.tag.station}/")
+        self.assertContains(page, 'action="/live/moves/card/brown_cons/"')
+        present = Setting.objects.get(point="flow:brown_water").value
+        form = {"to": f"{present + card.change:.0f}", "side": "high", "form_key": "d1"}
+        self.assertEqual(self.client.post("/live/moves/card/brown_cons/", form).status_code, 302)
+        self.pass_time(0.2)
+        self.assertTrue(Made.objects.get(move=Move.objects.get()).reached)
+        self.assertContains(self.client.get("/live/moves/"), "Look first at")
+        self.assertTrue(any(item.what == "Look at brown stock consistency" for item in next_up(self.state())))
+        self.pass_time(15)
+        one = followed(self.state())[0]
+        self.assertEqual(one.verdict, "worked", one.sentence)
+        self.assertLess(self.state().readings["brown_cons"].value, thick.value - 0.03)
+
+    def test_a_falling_tower_is_fed_and_the_look_ahead_knew(self):
+        found = keep(self.state())
+        low = found.outlook.courses["cane_tower"].first(found.outlook.times_h, 0.5)
+        self.assertEqual(low[0], "low")
+        self.sign_in("lead")
+        form = {"point": "flow:cane_blown", "to": "420", "form_key": "f1", "text": "the cook runs late"}
+        self.assertEqual(self.client.post("/live/moves/make/", form).status_code, 302)
+        move = Move.objects.get()
+        self.assertEqual(move.tag, "cane_tower_level")
+        self.assertGreater(move.effect, 0)
+        self.pass_time(35)
+        after = keep(self.state())
+        met = after.outlook.courses["cane_tower"].first(after.outlook.times_h, 0.5)
+        self.assertTrue(met is None or met[1] > low[1] + 3)
+
+    def test_a_blow_fills_the_tank_as_foretold(self):
+        told = keep(self.state()).outlook
+        blow = next(one for one in told.blows if one.unit == "wood_blow_tank")
+        before = self.living.plant.truth("wood_blow_level")
+        self.pass_time(60 * (blow.at_h + blow.long_h) + 12)
+        course = told.courses["wood_blow_tank"]
+        at = min(
+            range(len(told.times_h)), key=lambda one: abs(told.times_h[one] - (self.now - NOW).total_seconds() / 3600)
+        )
+        level = self.living.plant.truth("wood_blow_level")
+        self.assertGreater(level, before + 5)
+        self.assertTrue(
+            course.low_pct[at] - 6 <= level <= course.high_pct[at] + 6, (course.low_pct[at], level, course.high_pct[at])
+        )
+
+    def test_a_trim_reaches_the_instrument_and_an_order_the_machine(self):
+        self.sign_in("operator")
+        read = self.state().live["brown_cons"][1]
+        self.client.post("/live/witness/brown_cons/trim/", {"by": "-0.10", "why": "seven pads", "form_key": "t"})
+        self.assertEqual(Record.objects.filter(kind="trim").count(), 1)
+        self.pass_time(1)
+        self.assertAlmostEqual(self.state().live["brown_cons"][1], read - 0.10, delta=0.05)
+        self.sign_in("lead")
+        flow = self.living.plant.truth("thick_flow")
+        self.living.ask(self.living.plant.order.grade.id, 11.0, dict(self.living.plant.order.shares))
+        self.hands.asked = self.hands.order()
+        self.pass_time(15)
+        self.assertLess(self.living.plant.truth("thick_flow"), 0.95 * flow)
+
+    def test_a_cut_line_loses_no_move(self):
+        self.wire.cut = True
+        self.sign_in("operator")
+        self.client.post("/live/moves/make/", {"point": "flow:brown_water", "to": "2100", "form_key": "c"})
+        self.pass_time(2)
+        self.assertFalse(Made.objects.exists())
+        self.assertIn("not answered", followed(self.state())[0].made_words)
+        self.wire.cut = False
+        self.pass_time(1)
+        self.assertTrue(Made.objects.get().reached)
+        self.assertAlmostEqual(self.living.plant.handles["flow:brown_water"].read(), 2100, delta=30)
+
+    def test_after_a_restart_it_goes_on(self):
+        from pathlib import Path
+        from tempfile import TemporaryDirectory
+
+        with TemporaryDirectory() as folder:
+            kept = Path(folder) / "plant.json"
+            one = Living(plant(), kept)
+            one.set("power:wood_refine", 400)
+            one.advance(NOW.timestamp() + 300)
+            one.keep()
+            other = Living(plant(), kept)
+            self.assertEqual(other.plant.powers["wood_refine"], 400)
+            self.assertEqual(other.now_s, one.now_s)
+            kept.write_text("{", encoding="utf-8")
+            fresh = Living(plant(), kept)
+            self.assertEqual(fresh.now_s, NOW.timestamp())
+
+    def test_each_of_its_counters_says_what_the_digester_does(self):
+        last = self.living.batch(3)
+        self.assertEqual(last[0], 1187)
+        self.pass_time(45)
+        relieved = self.living.batch(3)[10]
+        self.assertGreater(relieved, NOW.timestamp())
+        self.assertLess(relieved, NOW.timestamp() + 45 * 60)
+        self.assertEqual(datetime.fromtimestamp(relieved).year, self.now.year)
