@@ -56,6 +56,14 @@ class State(Measured):
                 return datum
         raise LookupError(name)
 
+    def learned(self, point: str, tag_id: str) -> Datum | None:
+        """Return what the mill's own moves taught of one, as an engineer accepted it."""
+        if "learned" not in self.kept:
+            told = [station.learned(self) for station in stations()]
+            self.kept["learned"] = {key: datum for one in told for key, datum in one.items()}
+        found: dict[tuple[str, str], Datum] = self.kept["learned"]
+        return found.get((point, tag_id))
+
     def flow(self, stream_id: str) -> Datum:
         """Return the bone-dry flow of a stream in the running balance."""
         return self.flow_figure(stream_id, self.line.stream(stream_id).called).as_datum()

@@ -46,7 +46,7 @@ def _none(*_: Any) -> None:
     return None
 
 
-def _no_words(*_: Any) -> dict[str, Any]:
+def _no_words(*_: Any) -> dict[Any, Any]:
     return {}
 
 
@@ -127,6 +127,9 @@ class Station:
     readings: "Callable[[State], Iterable[Reading]]" = _nothing
     due: "Callable[[State], Iterable[Item]]" = _nothing
     in_flight: "Callable[[State], Iterable[Flying]]" = _nothing
+    learned: "Callable[[State], Mapping[tuple[str, str], Datum]]" = (
+        _no_words  # by point and tag: what moves do of what is computed
+    )
     held: "Callable[[State], Mapping[str, str]]" = _no_words  # tag: why nothing more is advised of it yet
     made: "Callable[[State, datetime], Iterable[str]]" = _nothing  # what it made since a moment, a line each
     sheet: "Callable[[State], Iterable[tuple[str, list[str]]]]" = _nothing

@@ -52,7 +52,8 @@ class Advice:
         data = self.step.data
         full = float(data["full_correction_moved"].value)
         away = float(data["target_read"].value) - float(data["value_read"].value)
-        return away * float(self.step.results["step_moved"]) / full if full else 0.0
+        learned = float(data["learned_ratio"].value) if "learned_ratio" in data else 1.0
+        return away * learned * float(self.step.results["step_moved"]) / full if full else 0.0
 
 
 def advise(rules: Sequence[Rule], tag: Tag, verdict: Verdict, facts: Facts) -> Advice | None:
@@ -131,6 +132,10 @@ def first_step_of(here: Here, handle: Handle, size: Figure, limit: Most | None) 
         data["cap_moved"] = Datum(max(0.0, limit.size), Origin("computed", limit.words))
     if present is not None:
         data["present_moved"] = present
+    moved = handle.moves(here)
+    learned = here.facts.learned(moved.point, tag.id) if moved is not None else None
+    if learned is not None:
+        data["learned_ratio"] = learned
     if handle.gain_frac is not None:
         data["gain0_frac"] = Datum(handle.gain_frac, Origin("set", "share of this row's first step"))
     return figure(

@@ -48,6 +48,9 @@ class Facts(Protocol):
     def result(self) -> "LineResult":
         """The balance of the line at its order."""
 
+    def learned(self, point: str, tag_id: str) -> Datum | None:
+        """Return what a move there does to what is read, of what is computed, as the mill accepted it; None before it did."""
+
     def series(self, name: str) -> Datum:
         """Return a list the line keeps, such as the counts of past shifts; LookupError where none is kept."""
 

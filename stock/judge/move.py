@@ -29,7 +29,7 @@ class FirstMove(NamedTuple):
     "uncertainty_read = sqrt(test_sd_read**2 / results_count + process_sd_read**2)\n"
     "leave it where the value is in its band, or abs(value_read - target_read) <= 2 * uncertainty_read\n"
     "gain_frac = gain0_frac * (1 - (uncertainty_read / (value_read - target_read))**2)\n"
-    "step_moved = gain_frac * full_correction_moved, cut to the cap and to the room of what is moved\n"
+    "step_moved = gain_frac * full_correction_moved / learned_ratio, cut to the cap and to the room of what is moved\n"
     "setting_moved = present_moved + step_moved",
     title="Size of a first move",
     station="judge",
@@ -60,6 +60,7 @@ class FirstMove(NamedTuple):
     room_up_moved=Arg("how far up it can go", 0),
     present_moved=Arg("present setting of what is moved"),
     gain0_frac=Arg("share of the full correction, another than by the number of results", 0, 1, above=True),
+    learned_ratio=Arg("what such a move does at this mill, of what is computed", 0.1, 5),
     control_low_read=Arg("low end of its band"),
     control_high_read=Arg("high end of its band"),
 )
@@ -76,6 +77,7 @@ def first_step(
     room_up_moved: float | None = None,
     present_moved: float = 0.0,
     gain0_frac: float | None = None,
+    learned_ratio: float = 1.0,
     control_low_read: float | None = None,
     control_high_read: float | None = None,
 ) -> FirstMove:
@@ -92,7 +94,7 @@ def first_step(
         return FirstMove(0.0, present_moved, 0.0, uncertainty, "test")
     gain0 = GAIN.get(int(results_count), GAIN_OF_MORE) if gain0_frac is None else gain0_frac
     gain = gain0 * (1 - (uncertainty / error) ** 2)
-    step, bound = gain * full_correction_moved, ""
+    step, bound = gain * full_correction_moved / learned_ratio, ""
     rooms = (("cap", cap_moved), ("room_up", room_up_moved if step > 0 else None))
     for name, most in (*rooms, ("room_down", room_down_moved if step < 0 else None)):
         if most is not None and abs(step) > most:

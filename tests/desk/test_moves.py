@@ -199,6 +199,8 @@ class FollowingUp(MovesCase):
         self.assertEqual(self.client.post("/try/moves/learn/", form).status_code, 302)
         self.assertEqual(Gain.objects.get().moves, list(kind.moves))
         self.assertEqual(len(kind.moves), 6)
+        gain = State(self.world).learned(POINT, "brown_cons")
+        self.assertAlmostEqual(gain.value, kind.learned.gain_ratio)
 
 
 class Line:

@@ -3,6 +3,7 @@
 from unittest import TestCase
 
 from stock.decisions import REASONS, RULES
+from stock.figure import Datum, Origin
 from stock.judge.advice import advise
 from stock.judge.limits import judge
 from stock.judge.quiet import why_quiet
@@ -153,3 +154,27 @@ class Digesters(TestCase):
         self.assertEqual(judge(line.tag("digester_3_pressure"), 900).level, "act")
         self.assertEqual(judge(line.tag("digester_3_pressure"), 650).level, "ok")
         self.assertEqual(judge(line.tag("digester_3_temp"), 60).level, "ok")
+
+
+class Learned(TestCase):
+    def test_a_gain_the_mill_learned_makes_the_first_step_larger_and_its_effect_the_same(self):
+        tag = hallin_reach().tag("blend_cons")
+        usual = card("blend_cons", 3.7)
+
+        class Taught(Facts):
+            def learned(self, point, tag_id):
+                return Datum(0.5, Origin("set", "learned")) if tag_id == "blend_cons" else None
+
+        taught = advise(RULES, tag, judge(tag, 3.7), Taught(blend_cons=3.7))
+        self.assertAlmostEqual(taught.change, 2 * usual.change, places=6)
+        self.assertAlmostEqual(taught.effect, usual.effect, places=6)
+        self.assertEqual(taught.size.value, usual.size.value)
+
+    def test_both_sides_of_a_wash_move_its_shower_apart(self):
+        high, low = card("wash_loss", 21.0), card("wash_loss", 11.0)
+        self.assertGreater(high.change, 0)
+        self.assertLess(low.change, 0)
+        self.assertIn(
+            "efficiency_from_loss",
+            str(high.size.data["dilution_factor_t_per_odt"].figure.data["e_std_total_ratio"].figure.method.name),
+        )

@@ -42,6 +42,9 @@ class Facts:
     def recent(self, tag_id, count):
         return [self.reading(tag_id).value]
 
+    def learned(self, point, tag_id):
+        return None
+
     def series(self, name):
         return Datum([3, 1, 4, 2, 2, 5, 3, 1, 2, 4], SEEN)
 

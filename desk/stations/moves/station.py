@@ -6,7 +6,7 @@ from django.urls import reverse
 
 from desk.floor.station import Station
 from desk.stations.moves.tables import MOVE_TABLES
-from desk.stations.moves.telling import due, held, made, sheet, spoken, under_card, under_panel
+from desk.stations.moves.telling import due, held, learned, made, sheet, spoken, under_card, under_panel
 from desk.stations.moves.urls import urls
 
 STATION: Final = Station(
@@ -16,6 +16,7 @@ STATION: Final = Station(
     tables=MOVE_TABLES,
     due=due,
     held=held,
+    learned=learned,
     made=made,
     sheet=sheet,
     spoken=spoken,

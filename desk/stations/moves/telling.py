@@ -15,12 +15,14 @@ from desk.frame.panels.attempt import Attempt
 from desk.people.models import Person
 from desk.stations.moves.expecting import present_of, setting_at, wanted_by
 from desk.stations.moves.followed import Followed, followed, open_on
-from desk.stations.moves.models import Setting, number
+from desk.stations.moves.models import Gain, Setting, number
 from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, make_move
+from stock.figure import Datum, Origin
 from stock.judge.advice import Advice
 
 MOVES: Final = "moves"
+GAINS_S: Final = 600
 HANDLED: Final = 8  # of late, that the rail speaks of
 
 
@@ -55,6 +57,26 @@ def _fresh(state: State, one: Followed) -> bool:
 
 def _name(one: Followed) -> str:
     return one.tag.name[:1].lower() + one.tag.name[1:] if one.tag is not None else one.move.words
+
+
+def learned(state: State) -> Mapping[tuple[str, str], Datum]:
+    """Return the gains that were accepted, by point and tag."""
+    rows = state.of_records("gains", lambda: _gains(state), GAINS_S)
+    return {
+        (one.point, one.tag): Datum(
+            one.gain_ratio,
+            Origin(
+                "set",
+                f"learned from {len(one.moves)} moves, accepted by {one.by.short_name if one.by else 'nobody'}",
+                one.entered_at,
+            ),
+        )
+        for one in rows
+    }
+
+
+def _gains(state: State) -> list[Gain]:
+    return list(Gain.objects.filter(world=state.world, superseded_by=None).select_related("by"))
 
 
 def held(state: State) -> Mapping[str, str]:
