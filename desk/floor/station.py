@@ -142,6 +142,9 @@ class Station:
     story: "Callable[[State], Told | None]" = _none
     leads: "Callable[[State], Mapping[str, str]]" = _no_words  # family: what is worth saying first of it
     urgent: "Callable[[State], str]" = _no_word  # what cannot wait, for the Line's sentence
+    acts: "Callable[[World, datetime], Iterable[tuple[str, int, str]]]" = (
+        _nothing  # key, digester, what was done by hand since
+    )
     counters: "Callable[[Definition], Mapping[str, Callable[[World, Sequence[float]], None]]]" = _no_words
     corrections: "Mapping[str, Correction]" = field(default_factory=dict)  # by the model readings were made from
     past: "Callable[[World, Past], Iterable[Record]]" = _nothing

@@ -88,6 +88,10 @@ def refuse_beyond(setting: Setting, value: float) -> None:
         raise DomainError("E_RANGE", "value", f"{setting.words} cannot be {value:g} {setting.unit}".strip(), allowed)
 
 
+def _lower(name: str) -> str:
+    return name[:1].lower() + name[1:]
+
+
 def _called(line: "Definition", stream: str) -> str:
     return line.stream(stream).called
 
@@ -119,13 +123,13 @@ def _loops(plant: "Plant") -> list[Handle]:
     for index, loop in enumerate(plant.plan.loops):
         unit = plant.line.unit(loop.unit)
         if loop.kind == "consistency":
-            setting = Setting(loop.id, f"consistency set point, {unit.name}", "%", 0.1, 20.0, 2, unit.station)
+            setting = Setting(loop.id, f"consistency set point, {_lower(unit.name)}", "%", 0.1, 20.0, 2, unit.station)
             scale = 1.0
         elif loop.kind in ("level", "total"):
             volume = getattr(unit, "volume_m3", None)
             if not volume:
                 continue
-            setting = Setting(loop.id, f"level set point, {unit.name}", "%", 10.0, 90.0, 0, unit.station)
+            setting = Setting(loop.id, f"level set point, {_lower(unit.name)}", "%", 10.0, 90.0, 0, unit.station)
             scale = 100 / volume
         else:
             continue
@@ -146,7 +150,7 @@ def _stages(plant: "Plant") -> list[Handle]:
         if stage.response_per_kg <= 0:
             continue
         unit = plant.line.unit(unit_id)
-        setting = Setting(f"charge:{unit_id}", f"charge of {unit.name}", "kg/BDt", 0.0, 60.0, 1, unit.station)
+        setting = Setting(f"charge:{unit_id}", f"charge of {_lower(unit.name)}", "kg/BDt", 0.0, 60.0, 1, unit.station)
 
         def read(at: str = unit_id) -> float:
             return plant.charges[at]
@@ -163,7 +167,9 @@ def _refiners(plant: "Plant") -> list[Handle]:
     for unit_id, one in plant.quality.beating.items():
         unit = plant.line.unit(unit_id)
         most = max(100.0, 2.5 * one.net_kw)
-        setting = Setting(f"power:{unit_id}", f"net power of {unit.name}", "kW", 0.0, round(most), 0, unit.station)
+        setting = Setting(
+            f"power:{unit_id}", f"net power of {_lower(unit.name)}", "kW", 0.0, round(most), 0, unit.station
+        )
 
         def read(at: str = unit_id) -> float:
             return plant.powers[at]
@@ -181,12 +187,14 @@ def _ratios(plant: "Plant") -> list[Handle]:
         unit = plant.line.unit(ratio.unit)
         if ratio.wash_of:
             thick = 100 / unit.consistency_pct - 1  # type: ignore[attr-defined]
-            setting = Setting(f"wash:{unit.id}", f"dilution factor, {unit.name}", "t/BDt", -1.0, 8.0, 2, unit.station)
+            setting = Setting(
+                f"wash:{unit.id}", f"dilution factor, {_lower(unit.name)}", "t/BDt", -1.0, 8.0, 2, unit.station
+            )
             found.append(Handle(setting, _reader(plant, index, 1.0, thick), _writer(plant, index, 1.0, thick)))
         elif isinstance(unit, Dose) and unit.kg_per_t:
             usual = ratio.per_bd / unit.kg_per_t
             setting = Setting(
-                f"dose:{unit.id}", f"dose of {unit.name}", "kg/BDt", 0.0, 3 * unit.kg_per_t, 1, unit.station
+                f"dose:{unit.id}", f"dose of {_lower(unit.name)}", "kg/BDt", 0.0, 3 * unit.kg_per_t, 1, unit.station
             )
             found.append(Handle(setting, _reader(plant, index, usual, 0.0), _writer(plant, index, usual, 0.0)))
     return found
@@ -211,7 +219,13 @@ def _offsets(plant: "Plant") -> list[Handle]:
             continue
         span = tag.plausible[1] - tag.plausible[0]
         setting = Setting(
-            f"offset:{tag.id}", f"offset of {tag.name}", tag.unit, -span / 4, span / 4, tag.decimals, tag.station
+            f"offset:{tag.id}",
+            f"offset of {_lower(tag.name)}",
+            tag.unit,
+            -span / 4,
+            span / 4,
+            tag.decimals,
+            tag.station,
         )
 
         def read(at: str = tag.id) -> float:

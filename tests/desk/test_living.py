@@ -13,6 +13,7 @@ from desk.floor.next_up import next_up
 from desk.floor.services import store_samples
 from desk.floor.state import State
 from desk.stations.ahead.looking import keep
+from desk.stations.cook.models import Step
 from desk.stations.moves.followed import followed
 from desk.stations.moves.hands import SIMULATED, Hands
 from desk.stations.moves.models import Made, Move, Setting
@@ -32,6 +33,8 @@ class Wire:
         if self.cut:
             raise ConnectionError("the line is cut")
         name, living = node.Identifier, self.living
+        if name == "act":
+            return _answer(lambda: {"said": living.plant.act(*arguments)})
         if name == "set":
             return _answer(lambda: {"value": living.set(*arguments)})
         grade, rate, shares = arguments
@@ -148,6 +151,23 @@ class Shift(DeskCase):
         self.pass_time(1)
         self.assertTrue(Made.objects.get().reached)
         self.assertAlmostEqual(self.living.plant.handles["flow:brown_water"].read(), 2100, delta=30)
+
+    def test_a_relief_logged_by_hand_is_begun_in_the_plant(self):
+        self.hands.since = self.now - timedelta(minutes=1)
+        index, at = self.living.plant.batches.find(3)
+        vessel = self.living.plant.batches.houses[index].vessels[at]
+        self.assertEqual(vessel.phase, "heat")
+        Step(
+            world=self.world,
+            by=self.people["cook"],
+            number=1187,
+            kind="relief",
+            at=self.now,
+            entered_at=self.now,
+            form_key="r",
+        ).save()
+        self.pass_time(0.5)
+        self.assertIn(vessel.phase, ("relief", "waits", "blow"))
 
     def test_after_a_restart_it_goes_on(self):
         from pathlib import Path

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Final
 
 from django.db import transaction
@@ -63,6 +63,8 @@ TAKERS: Final[dict[str, Taker]] = {"titrator": _titrator, "kappa": _kappa}
 
 # ---- the digesters' own counters
 
+LATE: Final = timedelta(minutes=10)  # a step logged of longer ago is not done again in a simulated plant
+
 BATCH: Final = (
     "number", "started_s", "charge_pct", "chips_t", "moisture_frac", "liquor_m3", "strength_kg_per_m3_as_naoh",
     "sulphidity_frac", "fill_m3", "steam_s", "blown_s",
@@ -116,6 +118,20 @@ def counters(line: Definition) -> dict[str, Callable[[World, Sequence[float]], N
 
     live = [one for one in line.cook.digesters if one.temperature and line.tag(one.temperature).live]
     return {f"digester_{one.number}_cook": take(one) for one in live}
+
+
+def acts(world: World, since: datetime) -> list[tuple[str, int, str]]:
+    """Return what was done by hand at digesters since a moment, for a simulated plant to do too: relief and blow."""
+    done = Step.objects.filter(
+        world=world, entered_at__gt=since, at__gt=since - LATE, superseded_by=None,
+        kind__in=(Step.Kind.RELIEF, Step.Kind.BLOW), by__isnull=False,
+    )  # fmt: skip
+    digesters = dict(
+        Cook.objects.filter(world=world, number__in=[one.number for one in done]).values_list("number", "digester")
+    )
+    return [
+        (f"step-{one.pk}", digesters[one.number], "relieve") for one in done.order_by("id") if one.number in digesters
+    ]
 
 
 def note_batch(world: World, batch: Batch) -> Cook | None:

@@ -10,7 +10,7 @@ from django.urls import reverse
 from desk.floor.state import State
 from desk.floor.station import Station
 from desk.stations.cook.bench import correct_reading_of_result, correct_reading_of_test
-from desk.stations.cook.devices import TAKERS, counters
+from desk.stations.cook.devices import TAKERS, acts, counters
 from desk.stations.cook.figures import cook_figure
 from desk.stations.cook.history import load_past
 from desk.stations.cook.judgement import card_figure
@@ -56,6 +56,7 @@ STATION: Final = Station(
     in_view=in_view,
     leads=leads,
     urgent=urgent,
+    acts=acts,
     counters=counters,
     corrections={
         "cooking.result": correct_reading_of_result,

@@ -16,6 +16,7 @@ from django.db import connection, transaction
 from desk.floor import clock
 from desk.floor.models import Record, World
 from desk.floor.state import State
+from desk.floor.station import stations
 from desk.stations.moves.models import Made, Move, Setting
 
 SIMULATED: Final = "urn:fox-vat:standin"
@@ -57,6 +58,8 @@ class Hands:
         self.world, self.endpoint, self.namespace = world, endpoint, namespace
         self.asked: tuple[Any, ...] = ()
         self.trimmed: dict[str, float] = {}
+        self.acted: set[str] = set()
+        self.since = clock.now()
 
     async def run(self) -> None:
         """Do what is to be done until stopped; wait longer each time the plant is not there."""
@@ -91,10 +94,13 @@ class Hands:
         return int(spaces.index(SIMULATED))
 
     async def once(self, line: Any, index: int) -> None:
-        """Do what waits: moves in their order, then the order in force, then trims."""
+        """Do what waits: moves in their order, what was done at digesters, the order in force, trims."""
         for move in await sync_to_async(self.waiting)():
             answer = json.loads(await line.call_method(ua.NodeId("set", index), move.point, float(move.to_value)))
             await sync_to_async(self.note)(move, answer)
+        for key, digester, action in await sync_to_async(self.acts)():
+            await line.call_method(ua.NodeId("act", index), digester, action)
+            self.acted.add(key)
         wanted = await sync_to_async(self.order)()
         if wanted is not None and wanted != self.asked:
             grade, rate, shares = wanted
@@ -132,6 +138,11 @@ class Hands:
                 Made(
                     world=self.world, move=move, at=clock.now(), reached=reached, value=value, words=words[:300]
                 ).save()
+
+    def acts(self) -> list[tuple[str, int, str]]:
+        """Return what was done by hand at digesters since this began, and is not done in the plant yet."""
+        found = [one for station in stations() for one in station.acts(self.world, self.since)]
+        return [one for one in found if one[0] not in self.acted]
 
     def order(self) -> tuple[str, float, str] | None:
         """Return the order in force as the plant takes it; None before any was accepted."""

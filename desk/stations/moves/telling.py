@@ -127,6 +127,8 @@ def under_panel(state: State, panel: Attempt) -> tuple[str, Mapping[str, Any]] |
     if present is None:
         return None
     to = min(max(present.value + value if by_step else value, present.low), present.high)
+    if _plain(to, present) == _plain(present.value, present):
+        return None  # it stands there
     return "moves/_set_it.html", {"present": present, "to": _plain(to, present), "set_key": new_key()}
 
 
