@@ -11,7 +11,7 @@ from pathlib import Path
 
 import django
 
-from bench.core import chip_blend, kinetics, relation
+from bench.core import chip_blend, kinetics, living_plant, relation
 from bench.measure import best, report
 
 MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
@@ -344,6 +344,7 @@ def main() -> None:
         methods()
         chip_blend()
         kinetics()
+        living_plant()
         relation()
     a_cook_in_each(now)
     a_year_of_lots()

@@ -58,7 +58,7 @@ class Living:
         grade = told.line.grades[0]
         begun = next((one for one in sorted(told.story.orders, key=lambda one: -one.from_h) if one.from_h <= 0), None)
         order = Order.of(told.line.grade(begun.grade) if begun is not None else grade)
-        self.plant = Plant(told.line, order, seed=told.seed, starts=self._starts)
+        self.plant = Plant(told.line, order, seed=told.seed, disturbed=True, starts=self._starts)
         self.tested: list[Tested] = []
         self._in: dict[int, int] = {}
         if not self._resumed():

@@ -13,8 +13,9 @@ from stock.primitives import Split
 from stock.simulate.faults import apply_faults, new_fault
 from stock.simulate.handles import Handle, find_handle, handles_of, refuse_beyond
 from stock.simulate.layout import COLUMNS, MASSES
-from stock.simulate.running import STROKE_S, Running
+from stock.simulate.running import Running
 from stock.simulate.saving import restore, state_of
+from stock.simulate.wiring import STROKE_S
 
 
 class Plant(Running):
@@ -70,6 +71,8 @@ class Plant(Running):
         self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}
         self.batches.steam_frac = 1.0
         apply_faults(self, self.faults)
+        self.feed_base = self.feed_made
+        self.enrich()
         self.stroke = np.where(self.stuck, 0.0, self.range * (self.dt_s / STROKE_S))
         self.broken = self.now_s < self.breaks_until_s
         for index, parting in enumerate(healthy.partings):

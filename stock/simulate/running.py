@@ -8,6 +8,7 @@ plant: no figure of it goes into a mill's own fit.
 import hashlib
 from dataclasses import dataclass
 from typing import Final
+from zlib import crc32
 
 import numpy as np
 
@@ -15,26 +16,20 @@ from stock.errors import DomainError
 from stock.line.balance import LineBalance
 from stock.line.definition import Definition
 from stock.line.order import Order
-from stock.primitives import Split
 from stock.simulate.batches import Batches
 from stock.simulate.control import SHARE_S, Plan, plan
 from stock.simulate.faults import Fault
-from stock.simulate.layout import COLUMNS, FIBRE, FILLER, MARKED, MASSES, SOLIDS, WATER, Layout
+from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER, Layout
 from stock.simulate.quality import BLEACHED_KAPPA, Quality, Starts
 from stock.simulate.reading import Readings, Sick
+from stock.simulate.wiring import GRAPH, Wired
 
 FORMAT: Final = 1
 CLOSES: Final = 1e-9
 SLOW_S: Final = 10.0
-STROKE_S: Final = 20.0
-REACH: Final = 2.5  # a valve's range over its flow at rest
 LEAST_FRAC: Final = 0.03  # of its usual flow, below which a consistency cannot be measured
-LAG_S: Final = 4.0
-GRAPH: Final = np.zeros((len(COLUMNS), 3))
-GRAPH[SOLIDS, 0] = 1.0
-GRAPH[:MASSES, 1] = 1.0
-GRAPH[FILLER, 2] = 1.0
-CHANGING: Final = ("fibre", "fines", "organics")  # cooking and bleaching turn one into another
+MAT_FRAC, MAT_S = 0.015, 300.0  # how far the water of a mat wanders, and how long it stays off
+FEED_FRAC, FEED_S = 0.006, 7200.0  # the solids of a feed: moisture inside a lot
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +41,7 @@ class Event:
     words: str
 
 
-class Running:
+class Running(Wired):
     """The plant of a line.
 
     Parameters
@@ -61,6 +56,8 @@ class Running:
         The step, 0.5 to 60 s. Longer steps have slower loops, so that the same plant can be run ahead.
     smeared : bool
         Whether batch groups run all the time, for comparing with the steady balance.
+    disturbed : bool
+        Whether mats, feeds and chests wander as they do: from the seed, never of themselves.
     starts : callable, optional
         What a tag reads to begin with, for the quality of fibre; its target where left out.
 
@@ -79,12 +76,14 @@ class Running:
         seed: int = 1,
         dt_s: float = 1.0,
         smeared: bool = False,
+        disturbed: bool = False,
         starts: Starts | None = None,
     ) -> None:
         """Build it at rest."""
         if not 0.5 <= dt_s <= 60:
             raise DomainError("E_RANGE", "dt_s", f"the step is {dt_s:g} s", "0.5 to 60 s")
         self.line, self.seed, self.dt_s = line, seed, dt_s
+        self.disturbed = disturbed
         self.order = order or Order.of(line.grades[0])
         self.result = LineBalance(line).solve(self.order)
         self.quality: Quality = Quality(line, self.result, starts)
@@ -111,114 +110,6 @@ class Running:
         self.worn: dict[str, float] = {}
         self.slips: dict[str, float] = {}
         self.refit()
-
-    # ---- arrays
-
-    def _wire(self) -> None:
-        """Turn the layout into arrays."""
-        layout, transfers = self.layout, self.layout.transfers
-        count = len(transfers)
-        self.donor = np.array([one.donor for one in transfers])
-        ways = np.array([one.way for one in transfers])
-        self.driven = np.flatnonzero((ways == "pumped") | (ways == "feed"))
-        self.pumped = np.flatnonzero(ways == "pumped")
-        self.feeds = np.flatnonzero((ways == "feed") | (ways == "makeup"))
-        self.lips = np.flatnonzero((ways == "lip") | (ways == "full"))
-        self.makeups = np.flatnonzero(ways == "makeup")
-        self.held = np.flatnonzero((ways == "pumped") | (ways == "lip") | (ways == "full"))
-        self.lip_t = np.array([transfers[index].lip_t for index in self.lips])
-        self.lip_s = np.array([transfers[index].over_s for index in self.lips])
-        self.makeup_row = np.array(
-            [layout.row[transfers[i].id.removesuffix(" made up")] for i in self.makeups], dtype=int
-        )
-        self.makeup_t = np.array([transfers[index].lip_t for index in self.makeups])
-        self.makeup_s = np.array([max(transfers[i].over_s, 5 * self.dt_s) for i in self.makeups])
-        self.feed_made = np.array([transfers[index].make_up for index in self.feeds]).reshape(-1, len(COLUMNS))
-        self.design = np.array([one.design_t_per_s for one in transfers])
-        self.part_row = np.array([one.row for one in layout.partings], dtype=int)
-        self.part_acc = np.array([one.accepts for one in layout.partings], dtype=int)
-        self.part_rest = np.array([one.rest for one in layout.partings], dtype=int)
-        self.part_share = np.array([one.shares for one in layout.partings]).reshape(-1, len(COLUMNS))
-        self.part_hold_s = max(10.0, 5 * self.dt_s)
-        cons = np.array([one.consistency_pct for one in layout.partings])
-        self.part_wet = np.flatnonzero(cons > 0)
-        self.part_water = 100 / np.where(cons > 0, cons, 1.0) - 1
-        self.incidence = layout.incidence
-        self.leaving = layout.leaves()
-        self.coming = np.zeros(count)
-        self.coming[self.feeds] = 1.0
-        self.range = np.where(self.design > 0, REACH * self.design, 0.0)
-        for one in self.plan.shares:  # what does not run now may be asked for by another grade
-            at = one.driven
-            if self.range[at] <= 0:
-                usual = max(grade.shares.get(one.stream, 0.0) for grade in self.line.grades)
-                furnish = sum(self.result.streams[name].bd_t_per_h for name in self._recipe_streams()) / 3600
-                self.range[at] = REACH * usual * furnish / max(one.bd_frac, 1e-6)
-        for loop in self.plan.loops:
-            if loop.kind == "consistency":
-                self.range[loop.driven] *= self._most_fed(loop.unit)
-        self.usual = np.array([one.content_t for one in layout.holders])
-        self.stroke = self.range * (self.dt_s / STROKE_S)
-        self._wire_loops()
-
-    def _most_fed(self, unit_id: str) -> float:
-        """Return how many times its usual feed a unit may have to dilute: a broke pulper, the whole sheet in a break."""
-        parting = None
-        for stream in self.line.graph.into(unit_id):
-            source = self.line.unit(stream.source)
-            if isinstance(source, Split) and source.rest == stream.id:
-                parting = source
-        if not isinstance(parting, Split) or parting.by_grade or not 0 < parting.accept_frac < 1:
-            return 1.0
-        return max(1.0, 1.2 / (REACH * (1 - parting.accept_frac)))
-
-    def _recipe_streams(self) -> list[str]:
-        return [one.stream for one in self.plan.shares]
-
-    def _wire_loops(self) -> None:
-        layout, loops = self.layout, self.plan.loops
-        self.loop_at = {loop.id: index for index, loop in enumerate(loops)}
-        self.signals = np.zeros((len(loops), len(layout.transfers)))
-        for index, loop in enumerate(loops):
-            for name in self._measured(loop.unit, loop.kind):
-                self.signals[index] += layout.passes[layout.stream_at[name]]
-        kinds = [loop.kind for loop in loops]
-        self.cons = np.array([index for index, kind in enumerate(kinds) if kind == "consistency"], dtype=int)
-        self.levels = np.array([index for index, kind in enumerate(kinds) if kind in ("level", "total")], dtype=int)
-        self.reels = np.array([index for index, kind in enumerate(kinds) if kind == "reel"], dtype=int)
-        self.ashes = np.array([index for index, kind in enumerate(kinds) if kind == "ash"], dtype=int)
-        self.level_rows = np.array([loops[index].row for index in self.levels], dtype=int)
-        self.gain = np.array([loop.gain for loop in loops])
-        self.reset = np.array([loop.reset_s for loop in loops])
-        self.set_point = np.array([loop.set_point for loop in loops])
-        self.auto = np.ones(len(loops), dtype=bool)
-        self.loop_driven = np.array([loop.driven for loop in loops], dtype=int)
-        self.drives = np.flatnonzero(self.loop_driven >= 0)
-        self.total_loop = next((index for index, loop in enumerate(loops) if loop.driven < 0), -1)
-        self.dead = np.array([max(0, round(loop.dead_s / self.dt_s)) for loop in loops], dtype=int)
-        self.ring = np.zeros((int(self.dead.max(initial=0)) + 1, len(loops)))
-        self.columns = np.arange(len(loops))
-        self.lag = np.array([1 - np.exp(-self.dt_s / LAG_S) if kind == "consistency" else 1.0 for kind in kinds])
-        self.least_t = np.zeros(len(loops))
-        self.offset = np.zeros(len(loops))  # what an instrument reads too much, in its loop
-        stream_at = layout.stream_at
-        self.ratio_driven = np.array([one.driven for one in self.plan.ratios], dtype=int)
-        self.ratio_pass = np.array([layout.passes[stream_at[one.stream]] for one in self.plan.ratios]).reshape(
-            -1, len(layout.transfers)
-        )
-        self.ratio_per_bd = np.array([one.per_bd for one in self.plan.ratios])
-        self.ratio_liquor = np.array([one.liquor_row for one in self.plan.ratios], dtype=int)
-        self.ratio_low = np.flatnonzero(self.ratio_liquor >= 0)
-        self.share_driven = np.array([one.driven for one in self.plan.shares], dtype=int)
-        self.share_pass = np.array([layout.passes[stream_at[one.stream]] for one in self.plan.shares]).reshape(
-            -1, len(layout.transfers)
-        )
-        self.share_bd = np.array([max(one.bd_frac, 1e-6) for one in self.plan.shares])
-        self.by_hand = np.zeros(len(layout.transfers), dtype=bool)
-
-    def _measured(self, unit: str, kind: str) -> list[str]:
-        """Return the streams a loop's instrument stands in: what runs into its unit."""
-        return [one.id for one in self.line.graph.into(unit)] if kind in ("consistency", "reel", "ash") else []
 
     def _fill(self) -> None:
         """Fill every holder as it is at rest."""
@@ -393,7 +284,7 @@ class Running:
         wet = self.part_wet
         dry = accepts[wet][:, SOLIDS].sum(axis=1)
         dissolved = accepts[wet, WATER - 2] + accepts[wet, WATER - 1]
-        accepts[wet, WATER] = np.clip(dry * self.part_water[wet] - dissolved, 0.0, left[wet, WATER])
+        accepts[wet, WATER] = np.clip(dry * self.part_water[wet] * self.wetter[wet] - dissolved, 0.0, left[wet, WATER])
         flows[self.part_acc] = accepts
         flows[self.part_rest] = left - accepts
         change = self.incidence @ flows
@@ -413,6 +304,8 @@ class Running:
 
     def _slow(self, passed_s: float) -> None:
         """Move towers' parcels, run the digesters."""
+        if self.disturbed:
+            self._wander(passed_s)
         self._towers()
         if self.steps % 3600 == 0:
             self.weigh_parcels()  # so that rounding does not add up
@@ -422,6 +315,28 @@ class Running:
             self.offset[loop] = self.readings.error(tag)
         self._refine(passed_s)
         self.batches.run(passed_s)
+
+    def _wander(self, passed_s: float) -> None:
+        """Let the mats of separations and the solids of feeds wander: first-order, of the seed and the moment alone."""
+        rng = np.random.default_rng([self.seed, crc32(b"wander"), round(self.now_s / SLOW_S)])
+        draws = rng.standard_normal(len(self.wetter) + len(self.feeds))
+        keep = float(np.exp(-passed_s / MAT_S))
+        self.wetter += (1 - keep) * (1 - self.wetter) + MAT_FRAC * float(np.sqrt(1 - keep**2)) * draws[
+            : len(self.wetter)
+        ]
+        keep = float(np.exp(-passed_s / FEED_S))
+        self.richer += (1 - keep) * (1 - self.richer) + FEED_FRAC * float(np.sqrt(1 - keep**2)) * draws[
+            len(self.wetter) :
+        ]
+        self.enrich()
+
+    def enrich(self) -> None:
+        """Give every feed the solids it has now, of those it should have."""
+        self.feed_made = self.feed_base.copy()
+        solids = self.feed_base[:, SOLIDS]
+        changed = np.minimum(solids * self.richer[:, None], 0.999)
+        self.feed_made[:, WATER] -= (changed - solids).sum(axis=1)
+        self.feed_made[:, SOLIDS] = changed
 
     def _towers(self) -> None:
         for index, tower in enumerate(self.layout.towers):

@@ -1,44 +1,17 @@
 """Half an hour of a shift, lived: the plant answers what is done at the desk, and the desk says what came of it."""
 
-import json
-import os
 from datetime import datetime, timedelta
-from unittest.mock import patch
 
-from asgiref.sync import async_to_sync
-
-from desk.floor import pulse
-from desk.floor.models import Record, World, epoch
+from desk.floor.models import Record, World
 from desk.floor.next_up import next_up
-from desk.floor.services import store_samples
 from desk.floor.state import State
 from desk.stations.ahead.looking import keep
 from desk.stations.cook.models import Step
 from desk.stations.moves.followed import followed
-from desk.stations.moves.hands import SIMULATED, Hands
 from desk.stations.moves.models import Made, Move, Setting
 from standin.living import Living
-from standin.served import _answer
 from tests.desk.base import NOW, DeskCase, plant
-
-
-class Wire:
-    """The plant's server without the wire: its methods, called where they are."""
-
-    def __init__(self, living: Living) -> None:
-        self.living = living
-        self.cut = False
-
-    async def call_method(self, node, *arguments):
-        if self.cut:
-            raise ConnectionError("the line is cut")
-        name, living = node.Identifier, self.living
-        if name == "act":
-            return _answer(lambda: {"said": living.plant.act(*arguments)})
-        if name == "set":
-            return _answer(lambda: {"value": living.set(*arguments)})
-        grade, rate, shares = arguments
-        return _answer(lambda: {"said": living.ask(grade, rate, json.loads(shares))})
+from tests.lived import Lived
 
 
 class Shift(DeskCase):
@@ -46,33 +19,15 @@ class Shift(DeskCase):
         super().setUp()
         World.objects.filter(pk=self.world.pk).update(simulated=True)
         self.world.refresh_from_db()
-        self.living = Living(plant())
-        self.wire = Wire(self.living)
-        self.hands = Hands(self.world, "opc.tcp://nowhere", SIMULATED)
-        self.now = NOW
-        self.pass_time(0.2)
+        self.lived = Lived(self.world, plant(), NOW, self.addCleanup)
+        self.living, self.hands, self.wire = self.lived.living, self.lived.hands, self.lived.wire
+
+    @property
+    def now(self):
+        return self.lived.now
 
     def pass_time(self, minutes):
-        """Let the plant and the desk live on, a reading of every tag each ten seconds."""
-        if not self.wire.cut:
-            async_to_sync(self.hands.once)(self.wire, 2)
-        end = self.now + timedelta(minutes=minutes)
-        while self.now < end:
-            self.now = min(self.now + timedelta(seconds=10), end)
-            while not self.living.advance(self.now.timestamp()):
-                pass
-            rows = []
-            for tag in self.living.told.tags:
-                value, status = self.living.value(tag)
-                rows.append((tag.id, epoch(self.now), value, status))
-            store_samples(self.world.pk, rows)
-        held = patch.dict(os.environ, {"FOX_NOW": self.now.isoformat()})
-        held.start()
-        self.addCleanup(held.stop)
-        pulse.forget()
-        if not self.wire.cut:
-            async_to_sync(self.hands.once)(self.wire, 2)
-        self.hands.keep_settings(self.living.settings())
+        self.lived.pass_time(minutes)
 
     def state(self):
         return State(self.world, self.now)

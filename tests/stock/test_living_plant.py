@@ -318,3 +318,25 @@ def _reel(plant: Plant) -> str:
 
 def _feed_of_blend(plant: Plant) -> str:
     return plant.layout.transfers[plant.plan.shares[0].driven].id
+
+
+class WanderingTests(SimpleTestCase):
+    """Disturbances come from the seed and the moment, close like all else, and go on over a save."""
+
+    def test_it_wanders_by_its_seed_and_loses_nothing(self) -> None:
+        one, same, other = (running(disturbed=True, seed=seed) for seed in (3, 3, 4))
+        calm = running(seed=3)
+        for plant in (one, same, other, calm):
+            plant.run(3 * HOUR)
+        self.assertTrue(np.array_equal(one.mass, same.mass))
+        self.assertFalse(np.array_equal(one.mass, other.mass))
+        self.assertLess(one.worst_closure, 1e-12)
+        self.assertAlmostEqual(one.truth("blend_level") or 0, calm.truth("blend_level") or 0, delta=6)
+
+    def test_saved_while_it_wanders_it_goes_on_alike(self) -> None:
+        one, other = running(disturbed=True), running(disturbed=True)
+        one.run(HOUR)
+        other.restore(json.loads(json.dumps(one.state())))
+        for plant in (one, other):
+            plant.run(2 * HOUR)
+        self.assertLess(float(np.abs(one.mass - other.mass).max()), 1e-6)

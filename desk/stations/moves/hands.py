@@ -7,6 +7,9 @@ server of the stand-in's own namespace, and refuses everything else; the collect
 import asyncio
 import json
 import logging
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 from asgiref.sync import sync_to_async
@@ -25,6 +28,15 @@ SETTINGS_EVERY: Final = 4  # rounds
 LONGEST_WAIT_S: Final = 60.0
 STALE_S: Final = 600.0  # a move that waited so long for its plant is not made late
 log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """A call to the plant's server, and what is done with its answer."""
+
+    method: str
+    arguments: tuple[Any, ...]
+    then: Callable[[dict[str, Any]], object]
 
 
 class NotSimulatedError(Exception):
@@ -94,22 +106,33 @@ class Hands:
         return int(spaces.index(SIMULATED))
 
     async def once(self, line: Any, index: int) -> None:
-        """Do what waits: moves in their order, what was done at digesters, the order in force, trims."""
-        for move in await sync_to_async(self.waiting)():
-            answer = json.loads(await line.call_method(ua.NodeId("set", index), move.point, float(move.to_value)))
-            await sync_to_async(self.note)(move, answer)
-        for key, digester, action in await sync_to_async(self.acts)():
-            await line.call_method(ua.NodeId("act", index), digester, action)
-            self.acted.add(key)
-        wanted = await sync_to_async(self.order)()
-        if wanted is not None and wanted != self.asked:
-            grade, rate, shares = wanted
-            await line.call_method(ua.NodeId("order", index), grade, rate, shares)
-            self.asked = wanted
-        for tag, by in (await sync_to_async(self.trims)()).items():
-            if self.trimmed.get(tag) != by:
-                await line.call_method(ua.NodeId("set", index), f"offset:{tag}", by)
-                self.trimmed[tag] = by
+        """Do what waits."""
+        for call in await sync_to_async(self.wanted)():
+            answer = await line.call_method(ua.NodeId(call.method, index), *call.arguments)
+            await sync_to_async(call.then)(json.loads(answer))
+
+    def wanted(self) -> list[Call]:
+        """Return what waits: moves in their order, what was done at digesters, the order in force, trims."""
+        found = [Call("set", (move.point, float(move.to_value)), partial(self.note, move)) for move in self.waiting()]
+        found += [Call("act", (digester, action), partial(self._acted, key)) for key, digester, action in self.acts()]
+        order = self.order()
+        if order is not None and order != self.asked:
+            found.append(Call("order", order, partial(self._asked, order)))
+        found += [
+            Call("set", (f"offset:{tag}", by), partial(self._trimmed, tag, by))
+            for tag, by in self.trims().items()
+            if self.trimmed.get(tag) != by
+        ]
+        return found
+
+    def _acted(self, key: str, _: dict[str, Any]) -> None:
+        self.acted.add(key)
+
+    def _asked(self, order: tuple[str, float, str], _: dict[str, Any]) -> None:
+        self.asked = order
+
+    def _trimmed(self, tag: str, by: float, _: dict[str, Any]) -> None:
+        self.trimmed[tag] = by
 
     @staticmethod
     def let_go() -> None:
