@@ -5,6 +5,7 @@ from pathlib import Path
 
 from django.test import SimpleTestCase
 
+from stock.delivery.broke import break_fills_min
 from stock.errors import DomainError
 from stock.line.balance import LineBalance
 from stock.line.load import load_definition
@@ -142,3 +143,15 @@ class Arriving(SimpleTestCase):
         self.assertGreater(later.results["half_h"], now.results["half_h"] + 1)
         self.assertIsNone(arrival(way, [(1.0, 0.0)], "x"))
         self.assertIsNone(arrival([], [], "x"))
+
+
+class Broke(SimpleTestCase):
+    def test_a_break_fills_the_chest_of_the_grades_colour(self) -> None:
+        result = LineBalance(LINE).solve(Order.of(LINE.grades[0]))
+        minutes = break_fills_min(LINE, result, "broke_cream", 57)
+        assert minutes is not None
+        room = 260 * 0.038 * (95 - 57) / 100
+        self.assertAlmostEqual(minutes, 60 * room / 11.5, delta=3)
+        self.assertIsNone(break_fills_min(LINE, result, "broke_white", 44))
+        self.assertIsNone(break_fills_min(LINE, result, "tower_a", 44))
+        self.assertIsNone(break_fills_min(LINE, result, "broke_cream", 97))

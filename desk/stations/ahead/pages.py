@@ -10,6 +10,7 @@ from django.db import connection
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
+from desk.floor.arrival import arrival_from
 from desk.floor.models import epoch
 from desk.floor.state import State
 from desk.frame.alike import alike
@@ -18,11 +19,10 @@ from desk.frame.forms import words_of
 from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from desk.frame.plot import Scale, line
-from desk.mill.selectors import solve
 from desk.stations.ahead.looking import HOURS, Ahead, ahead_of, judged, make
+from stock.delivery.broke import break_fills_min
 from stock.errors import DomainError
 from stock.figure import Figure
-from stock.plan.arriving import arrival, way_to_machine
 from stock.primitives import Vessel
 from stock.simulate.outlook import Change, Course, Outlook
 
@@ -166,6 +166,12 @@ def _lanes(state: State, ahead: Ahead, other: Outlook | None, scores: dict[str, 
 
 
 def _words(state: State, ahead: Ahead, course: Course) -> tuple[str, str]:
+    minutes = break_fills_min(state.line, state.result, course.unit, course.expected_pct[0])
+    words, level = _meets(ahead, course)
+    return (words if minutes is None else f"{words}; full after {minutes:.0f} min of a break"), level
+
+
+def _meets(ahead: Ahead, course: Course) -> tuple[str, str]:
     met = course.first(ahead.outlook.times_h, 0.5) or course.first(ahead.outlook.times_h)
     if met is None:
         return "stays in its span", "ok"
@@ -238,26 +244,10 @@ def _differences(state: State, ahead: Ahead, other: Outlook) -> list[tuple[str, 
 
 def _arrivals(state: State) -> list[tuple[str, Figure, str]]:
     """Return when a change at each station's units shows at the machine chest: the last unit of each that lies on a way."""
-    levels = {
-        unit_id: state.readings[unit.level].value
-        for unit_id, unit in state.vessels.items()
-        if unit.level in state.readings
-    }
-    later = [(one, solve(state.world.version, one.grade, one.reel_t_per_h, one.shares)) for one in state.orders[1:]]
     found = []
     for station in state.line.stations:
         for unit in (one for one in state.line.units if one.station == station.id):
-            onward = state.line.graph.onward(unit.id)
-            way = way_to_machine(state.line, state.result, levels, unit.id)
-            if onward is None or not way or getattr(unit, "capacity_bd_t_per_h", None) is None:
-                continue
-            now = state.result.streams[onward.id].bd_t_per_h
-            to_come = [
-                ((order.from_at - state.now).total_seconds() / 3600, result.streams[onward.id].bd_t_per_h / now)
-                for order, result in later
-                if now > 1e-6
-            ]
-            shown = arrival(way, to_come, f"from {unit.name} to the machine chest")
+            shown = arrival_from(state, unit.id) if unit.capacity_bd_t_per_h is not None else None
             if shown is not None:
                 found.append((unit.name, shown, station.name))
     return [one for index, one in enumerate(found) if not _as_next(found, index)]

@@ -68,6 +68,5 @@ STATION: Final = Station(
         "cook": ("cook/1187/", "brandt", "light"),
         "charge": ("cook/charge/", "brandt", "light"),
         "liquor": ("cook/liquor/", "vale", "light"),
-        "relation": ("cook/relation/", "achterberg", "dark"),
     },
 )

@@ -1,13 +1,16 @@
 """The page of moves: what was moved, what was expected, what came; a form for another; what moves teach."""
 
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any, Final
 
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect
+from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from desk.floor.arrival import arrival_from
 from desk.floor.services import NotAllowedError
 from desk.floor.state import State
 from desk.frame.alike import alike, new_key
@@ -86,7 +89,7 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
     person = signed_in(request)
     moves = followed(state)
     context = {
-        "moves": [(one, draw(one)) for one in moves[:SHOWN]],
+        "moves": [(one, draw(one), _arrives(state, one.move)) for one in moves[:SHOWN]],
         "more": max(0, len(moves) - SHOWN),
         "settings": Setting.objects.filter(world=state.world).order_by("station", "words"),
         "stations": state.line.stations,
@@ -103,6 +106,19 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
         "sentence": _sentence(moves),
     }
     return render_page(request, state, "moves/page.html", context, here="moves", status=422 if refused else 200)
+
+
+def _arrives(state: State, move: Move) -> str:
+    """Say when a move shows at the machine chest; '' where no way there is known."""
+    kind, _, where = move.point.partition(":")
+    graph = state.line.graph
+    unit = graph.streams[where].target if kind == "flow" and where in graph.streams else where
+    found = arrival_from(state, unit) if kind != "offset" and unit in graph.units else None
+    if found is None:
+        return ""
+    at = [move.at + timedelta(hours=float(found.results[name])) for name in ("start_h", "half_h", "nearly_h")]
+    shown = [f"{timezone.localtime(one):%H:%M}" for one in at]
+    return f"At the machine chest it begins {shown[0]}, half of it {shown[1]}, nearly all {shown[2]}"
 
 
 def _sentence(moves: list[Followed]) -> str:

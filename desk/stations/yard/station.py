@@ -60,7 +60,6 @@ STATION: Final = Station(
     pictures={
         "yard": ("at/yard/", "orr", "light"),
         "lots": ("yard/lots/", "orr", "light"),
-        "chips": ("yard/chips/", "orr", "light"),
         "blend": ("yard/blend/", "orr", "light"),
     },
 )
