@@ -59,6 +59,8 @@ def drop_files(
     folder.mkdir(parents=True, exist_ok=True)
     since = max(from_s, plant.anchor_s + 1)
     files = list(device_files(plant, since, to_s, None if living is None else living.known_between(since, to_s)))
+    if living is not None:
+        files += living.bench.files(since, to_s)
     if run is not None:
         files += gate_files(run.yard, plant.seed, plant.anchor_s, from_s, to_s)
         files += belt_files(belt_rates(run), plant.anchor_s, since, to_s)

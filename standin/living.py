@@ -14,6 +14,7 @@ from typing import Any, Final
 
 import numpy as np
 
+from standin.bench import Bench
 from standin.digesters import RESULT_AFTER_S, CookRun
 from standin.plant import Plant as Told
 from stock.errors import DomainError
@@ -61,8 +62,11 @@ class Living:
         self.plant = Plant(told.line, order, seed=told.seed, disturbed=True, starts=self._starts)
         self.tested: list[Tested] = []
         self._in: dict[int, int] = {}
-        if not self._resumed():
+        if (kept_bench := self._resumed()) is None:
             self._open()
+        self.bench = Bench(self)
+        if kept_bench:
+            self.bench.restore(kept_bench)
         self._kept_s = self.plant.now_s
 
     def _starts(self, tag_id: str) -> float:
@@ -138,6 +142,7 @@ class Living:
         self.plant.step(max(0, min(left, MOST_AT_ONCE)))
         self._look_in()
         self._crew()
+        self.bench.look()
         if self.plant.now_s - self._kept_s >= KEPT_EVERY_S:
             self.keep()
         return left <= MOST_AT_ONCE
@@ -259,26 +264,27 @@ class Living:
             "anchor_s": self.told.anchor_s,
             "plant": self.plant.state(),
             "tested": [asdict(one) for one in self.tested],
+            "bench": self.bench.state(),
         }
         self.kept.parent.mkdir(parents=True, exist_ok=True)
         part = self.kept.with_suffix(".part")
         part.write_text(json.dumps(state), encoding="utf-8")
         part.replace(self.kept)
 
-    def _resumed(self) -> bool:
-        """Go on from a kept state; say whether there was one that fits."""
+    def _resumed(self) -> dict[str, Any] | None:
+        """Go on from a kept state, and return what its laboratory had taken; None where there was none that fits."""
         if self.kept is None or not self.kept.exists():
-            return False
+            return None
         try:
             state = json.loads(self.kept.read_text(encoding="utf-8"))
             if state["anchor_s"] != self.told.anchor_s:
-                return False
+                return None
             self._wrong()
             self.plant.restore(state["plant"])
             self.tested = [Tested(**one) for one in state["tested"]]
         except (OSError, ValueError, KeyError, TypeError, DomainError):
-            return False
-        return True
+            return None
+        return dict(state["bench"])
 
 
 def _known(run: CookRun) -> dict[str, Any]:

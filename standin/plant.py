@@ -165,7 +165,7 @@ class Plant:
             if tag.every_h is None or tag.id in of_cooks:  # what is tested of each cook comes with the cook
                 continue
             every_s = tag.every_h * 3600
-            last_s = to_s - (0.30 + 0.09 * (self._taken_with(tag) % 8)) * every_s
+            last_s = self.last_sampled_s(tag, to_s)
             back = 0
             while (at_s := last_s - back * every_s) >= from_s:
                 rng = np.random.default_rng([self.seed, 100 + index, back])
@@ -176,6 +176,10 @@ class Plant:
                 yield tag.id, int(at_s), round(value, tag.decimals) + 0.0  # no minus before nothing
                 # Of what is older than two days, one value a day is kept.
                 back += 1 if to_s - at_s < 2 * 86_400 else max(1, round(24 / tag.every_h))
+
+    def last_sampled_s(self, tag: Tag, to_s: float) -> float:
+        """Return when a routine test was last sampled before a moment."""
+        return to_s - (0.30 + 0.09 * (self._taken_with(tag) % 8)) * (tag.every_h or 1.0) * 3600
 
     def _taken_with(self, tag: Tag) -> int:
         """Return the place of the tag its sample is taken with: a liquor is titrated once for all it is read for."""

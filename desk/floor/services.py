@@ -84,6 +84,30 @@ def record_reading(
         For a wrong role, a moment that cannot be, a value that cannot be.
     """
     require(person, RECORD)
+    return keep_reading(
+        world, person, tag_id, value, at=at, form_key=form_key, source=source, supersedes=supersedes, why=why
+    )
+
+
+def keep_reading(
+    world: World,
+    person: Person,
+    tag_id: str,
+    value: float,
+    *,
+    at: datetime,
+    form_key: str,
+    source: Model | None = None,
+    supersedes: Record | None = None,
+    why: str = "",
+) -> Record:
+    """Keep a reading, whoever it comes by: a person who may, or a laboratory's own system.
+
+    Raises
+    ------
+    ValidationError, DomainError
+        For a moment that cannot be, a value that cannot be.
+    """
     if supersedes is None:
         check_moment(at)
     tag = line_of(world.version).tag(tag_id)

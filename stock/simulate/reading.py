@@ -129,7 +129,17 @@ class Readings:
         if make is None:
             return None
         row = self._row_of(part.id)
-        return None if row is None else (lambda: make(row()))
+        if row is None:
+            return None
+        if tag.reads == "freeness" and (refiner := self._refined_at(part.id)) is not None:
+            return lambda: _refined(row(), plant.falls_by(refiner, row()))
+        return lambda: make(row())
+
+    def _refined_at(self, part_id: str) -> str | None:
+        """Return the refiner whose outlet a part is; None elsewhere: in a vessel what it took is in already."""
+        graph = self.plant.line.graph
+        unit = graph.streams[part_id].source if part_id in graph.streams else part_id
+        return unit if unit in self.plant.quality.beating else None
 
     def _level(self, unit_id: str) -> Truth | None:
         plant = self.plant
@@ -210,6 +220,11 @@ def _brightness(row: np.ndarray) -> float | None:
 
 def _freeness(row: np.ndarray) -> float | None:
     return math.exp(float(row[MARKED["log_csf"]] / row[FIBRE])) if row[FIBRE] > 1e-9 else None
+
+
+def _refined(row: np.ndarray, fall: float) -> float | None:
+    csf = _freeness(row)
+    return None if csf is None else csf * math.exp(-fall)
 
 
 def _ink(row: np.ndarray) -> float | None:

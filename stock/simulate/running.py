@@ -102,13 +102,13 @@ class Running(Wired):
         self.last_fault = 0
         self.trims: dict[str, float] = {}
         self.born_sick: dict[str, Sick] = {}  # instruments that were wrong before it began, and stay so
-        self.readings = Readings(self)
-        self.instruments = self._loop_instruments()
         self.most = self.range.copy()  # what faults leave of it
         self.stuck = np.zeros(len(self.range), dtype=bool)
         self.headers: list[tuple[np.ndarray, float]] = []
         self.worn: dict[str, float] = {}
         self.slips: dict[str, float] = {}
+        self.readings = Readings(self)
+        self.instruments = self._loop_instruments()
         self.refit()
 
     def _fill(self) -> None:
@@ -377,8 +377,17 @@ class Running(Wired):
             bd, fibre = passes @ self.flows[:, SOLIDS].sum(axis=1), passes @ self.flows[:, FIBRE]
             row = self.layout.into(one.stream)
             if row is not None and bd > self.design.max() * 1e-6:
-                fall = one.slope * self.worn.get(unit, 1.0) * self.powers[unit] / (3600 * bd)
+                fall = self._fall(unit, float(bd))
                 self.mass[row, MARKED["log_csf"]] -= fall * float(fibre) * passed_s
+
+    def _fall(self, refiner: str, bd_t_per_s: float) -> float:
+        """Return by how much a refiner takes the logarithm of freeness down, of so much stock."""
+        slope = self.quality.beating[refiner].slope * self.worn.get(refiner, 1.0)
+        return slope * self.powers[refiner] / (3600 * bd_t_per_s) if bd_t_per_s > 0 else 0.0
+
+    def falls_by(self, refiner: str, row: np.ndarray) -> float:
+        """Return by how much a refiner takes the logarithm of freeness of a stream down, its row in t/s."""
+        return self._fall(refiner, float(row[SOLIDS].sum()))
 
     @staticmethod
     def reacted(row: np.ndarray, yield_frac: float) -> np.ndarray:

@@ -1,7 +1,10 @@
 """Half an hour of a shift, lived: the plant answers what is done at the desk, and the desk says what came of it."""
 
 from datetime import datetime, timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
+from desk.exchange.pick_up import pick_up
 from desk.floor.models import Record, World
 from desk.floor.next_up import next_up
 from desk.floor.state import State
@@ -107,6 +110,30 @@ class Shift(DeskCase):
         self.assertTrue(Made.objects.get().reached)
         self.assertAlmostEqual(self.living.plant.handles["flow:brown_water"].read(), 2100, delta=30)
 
+    def test_the_laboratory_takes_what_is_due_a_little_off_and_late_and_a_person_comes_first(self):
+        self.living.set("power:wood_refine", 420)
+        self.pass_time(150)
+        taken = [one for one in self.living.bench.taken if one.tag == "wood_freeness"]
+        self.assertTrue(taken)
+        self.assertGreater(taken[0].value, 470)
+        self.assertGreater(taken[0].known_s - taken[0].at_s, 30 * 60)
+        rows = list(self.living.bench.files(0, taken[0].known_s + 1))
+        text = next(text for name, text in rows if "wood_freeness" in name)
+        with TemporaryDirectory() as folder:
+            (Path(folder) / "lab_1_wood_freeness.csv").write_text(text, encoding="utf-8")
+            (Path(folder) / "lab_2_nothing.csv").write_text("at_s,tag,value\n1,nothing,2\n", encoding="utf-8")
+            found = pick_up(self.world, Path(folder))
+        self.assertEqual([bool(one.reason) for one in found], [False, True], found[0].reason)
+        self.assertIn("no tag 'nothing'", found[1].reason)
+        entry = Record.objects.get(tag="wood_freeness")
+        self.assertEqual((entry.value, entry.by.username, entry.by.is_active), (taken[0].value, "laboratory", False))
+        with TemporaryDirectory() as folder:
+            self.enter("blend_cons", 3.5, minutes_ago=5)
+            row = f"at_s,tag,value\n{int(NOW.timestamp())},blend_cons,3.6\n"
+            (Path(folder) / "lab_3_blend_cons.csv").write_text(row, encoding="utf-8")
+            pick_up(self.world, Path(folder))
+        self.assertEqual(Record.objects.filter(tag="blend_cons").count(), 1)
+
     def test_a_relief_logged_by_hand_is_begun_in_the_plant(self):
         self.hands.since = self.now - timedelta(minutes=1)
         index, at = self.living.plant.batches.find(3)
@@ -125,9 +152,6 @@ class Shift(DeskCase):
         self.assertIn(vessel.phase, ("relief", "waits", "blow"))
 
     def test_after_a_restart_it_goes_on(self):
-        from pathlib import Path
-        from tempfile import TemporaryDirectory
-
         with TemporaryDirectory() as folder:
             kept = Path(folder) / "plant.json"
             one = Living(plant(), kept)

@@ -21,7 +21,8 @@ from desk.people.models import Person
 from desk.stations.yard.knives import knives_of
 from desk.stations.yard.models import Holding, Movement
 from desk.stations.yard.stock import yard_of
-from standin.__main__ import NAMESPACE, write_history
+from standin.__main__ import write_history
+from standin.served import NAMESPACE
 from tests.desk.base import NOW, DeskCase, plant
 from tests.line import MILL, hallin_reach
 
