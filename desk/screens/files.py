@@ -34,7 +34,7 @@ def _station(part: str) -> Station:
 
 def _context(state: State, part: str) -> dict[str, Any]:
     return {
-        "station": state.line.stop(part),
+        "here": state.line.stop_id(part) or part,
         "tabs": tabs_of(state, _station(part), f"{part}_files"),
         "tabs_label": _station(part).title,
         "part": part,

@@ -29,7 +29,9 @@ WANDERS: Final = {
 USUAL_MIN = 60.0
 MOST_READINGS = 120
 LEVEL_OFF = 0.35  # of the change expected of a level, that still counts as come
-OFTEN_S = 20
+OFTEN_S: Final = 20
+LEARNED_S: Final = 600
+MOST_NEWS: Final = 8  # that every page works out
 
 SAID: Final[dict[str, str]] = {
     "worked": "It worked", "less": "It did less than it should", "more": "It did more than it should",
@@ -255,13 +257,41 @@ def standing(state: State) -> list[Move]:
     return list(rows.select_related("by", "made").order_by("-at", "-id"))
 
 
-def followed(state: State) -> list[Followed]:
-    """Return the moves with what was read since, the newest first; worked out once a state."""
-    if "moves" not in state.kept:
-        moves = state.of_records("moves", lambda: standing(state), OFTEN_S)
-        state.kept["moves"] = [follow(state, move) for move in moves]
-    found: list[Followed] = state.kept["moves"]
-    return found
+def moves_of(state: State) -> list[Move]:
+    """Return the moves of the last two days that stand, the newest first; asked with each entry, not with each reading."""
+    return state.of_records("moves", lambda: standing(state), OFTEN_S)
+
+
+def followed(state: State, most: int | None = None) -> list[Followed]:
+    """Return the moves with what was read since, the newest first; each worked out once a state."""
+    return [_followed_once(state, move) for move in moves_of(state)[:most]]
+
+
+def _followed_once(state: State, move: Move) -> Followed:
+    kept: dict[int, Followed] = state.kept.setdefault("followed", {})
+    if move.pk not in kept:
+        kept[move.pk] = follow(state, move)
+    return kept[move.pk]
+
+
+def newest(state: State) -> list[Followed]:
+    """Return the newest move on each thing that is read, while a word on it is news: what every page needs of moves."""
+    seen: set[str] = set()
+    found = []
+    for move in moves_of(state):
+        refused = (made := getattr(move, "made", None)) is not None and not made.reached
+        if (move.tag and move.tag in seen) or not (move.effect or refused):
+            continue
+        seen.add(move.tag)
+        if is_news(state, move):
+            found.append(_followed_once(state, move))
+    return found[:MOST_NEWS]
+
+
+def is_news(state: State, move: Move) -> bool:
+    """Whether a word on a move is news still: until as long again as it took to settle, four hours at least."""
+    after = max(4 * 3600.0, (move.settled_at - move.at).total_seconds())
+    return (state.now - move.settled_at).total_seconds() < after
 
 
 def follow(state: State, move: Move) -> Followed:
@@ -302,7 +332,7 @@ def causes_of(rule_id: str) -> tuple[str, ...]:
 
 def open_on(state: State, tag_id: str) -> Followed | None:
     """Return the newest move on a tag that has not had its first look yet."""
-    return next((one for one in followed(state) if one.move.tag == tag_id and one.too_early and not one.not_made), None)
+    return next((one for one in newest(state) if one.move.tag == tag_id and one.too_early and not one.not_made), None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -317,8 +347,12 @@ class Kind:
     accepted: Any = None
 
 
-def kinds(state: State, most: int = 40) -> list[Kind]:
+def kinds(state: State) -> list[Kind]:
     """Return what moves teach, by point and what is read: judged ones alone, and all of those."""
+    return state.of_records("kinds", lambda: _kinds(state), LEARNED_S)
+
+
+def _kinds(state: State, most: int = 40) -> list[Kind]:
     from desk.stations.moves.models import Gain
 
     rows = Move.objects.filter(world=state.world, superseded_by=None, void=False).exclude(point="").exclude(tag="")

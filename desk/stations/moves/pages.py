@@ -21,7 +21,7 @@ from desk.frame.page import page as render_page
 from desk.frame.plot import Scale, line, round_marks
 from desk.people.roles import MODEL, MOVE, who_may
 from desk.stations.moves.expecting import wish_of_card
-from desk.stations.moves.followed import Followed, followed, kinds
+from desk.stations.moves.followed import Followed, followed, kinds, moves_of
 from desk.stations.moves.models import Move, Setting
 from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, accept_gain, make_move, take_back_move
@@ -87,10 +87,10 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 
 def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse:
     person = signed_in(request)
-    moves = followed(state)
+    moves = followed(state, SHOWN)
     context = {
-        "moves": [(one, draw(one), _arrives(state, one.move)) for one in moves[:SHOWN]],
-        "more": max(0, len(moves) - SHOWN),
+        "moves": [(one, draw(one), _arrives(state, one.move)) for one in moves],
+        "more": max(0, len(moves_of(state)) - SHOWN),
         "settings": Setting.objects.filter(world=state.world).order_by("station", "words"),
         "stations": state.line.stations,
         "kinds": kinds(state),
@@ -103,7 +103,7 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
         "undo_key": new_key(),
         "gain_key": new_key(),
         "readable": [tag for tag in state.line.tags if tag.band is not None and not tag.computed],
-        "sentence": _sentence(moves),
+        "sentence": _sentence(moves, len(moves_of(state))),
     }
     return render_page(request, state, "moves/page.html", context, here="moves", status=422 if refused else 200)
 
@@ -121,12 +121,12 @@ def _arrives(state: State, move: Move) -> str:
     return f"At the machine chest it begins {shown[0]}, half of it {shown[1]}, nearly all {shown[2]}"
 
 
-def _sentence(moves: list[Followed]) -> str:
+def _sentence(moves: list[Followed], count: int) -> str:
     if not moves:
         return "No move was made in the last two days. Make one from a card, a set panel, or below."
     waiting = sum(1 for one in moves if one.judged and one.too_early)
     off = [one for one in moves if one.level != "ok"]
-    words = f"{len(moves)} move{'' if len(moves) == 1 else 's'} in two days"
+    words = f"{count} move{'' if count == 1 else 's'} in two days"
     words += f", {waiting} not looked at yet" if waiting else ""
     if off:
         return f"{words}. {off[0].move.words[:1].upper()}{off[0].move.words[1:]}: {off[0].sentence}."

@@ -14,7 +14,7 @@ from desk.frame.alike import new_key
 from desk.frame.panels.attempt import Attempt
 from desk.people.models import Person
 from desk.stations.moves.expecting import present_of, setting_at, wanted_by
-from desk.stations.moves.followed import Followed, followed, open_on
+from desk.stations.moves.followed import Followed, followed, newest, open_on
 from desk.stations.moves.models import Gain, Setting, number
 from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, make_move
@@ -23,36 +23,19 @@ from stock.judge.advice import Advice
 
 MOVES: Final = "moves"
 GAINS_S: Final = 600
-HANDLED: Final = 8  # of late, that the rail speaks of
 
 
 def due(state: State) -> Iterable[Item]:
     """Yield what moves ask for: a first look that is due, a plain word that stands against what was expected."""
-    told: set[str] = set()
-    for one in followed(state)[:HANDLED]:
-        if one.move.tag in told or not (one.judged or one.not_made):
-            continue  # a later move on the same is what counts
-        told.add(one.move.tag)
-        what = f"Move: {one.move.words}"
+    for one in newest(state):
+        what, words, station = f"Move: {one.move.words}", f"{one.sentence}.", one.move.station
         if one.not_made:
-            yield Item(state.now, what, f"{one.sentence}.", "outside", one.move.station, now=True, page=MOVES)
+            yield Item(state.now, what, words, "outside", station, now=True, page=MOVES)
         elif one.too_early:
-            yield Item(
-                one.move.look_at,
-                f"Look at {_name(one)}",
-                f"{one.move.words}, {one.move.said}.",
-                "ok",
-                one.move.station,
-                page=MOVES,
-            )
-        elif one.level != "ok" and _fresh(state, one):
-            yield Item(state.now, what, f"{one.sentence}.", one.level, one.move.station, now=True, page=MOVES)
-
-
-def _fresh(state: State, one: Followed) -> bool:
-    """Whether a word on a move is news still: until as long again as it took to settle, four hours at least."""
-    after = max(4 * 3600.0, (one.move.settled_at - one.move.at).total_seconds())
-    return (state.now - one.move.settled_at).total_seconds() < after
+            said = f"{one.move.words}, {one.move.said}."
+            yield Item(one.move.look_at, f"Look at {_name(one)}", said, "ok", station, page=MOVES)
+        elif one.level != "ok":
+            yield Item(state.now, what, words, one.level, station, now=True, page=MOVES)
 
 
 def _name(one: Followed) -> str:
@@ -82,8 +65,8 @@ def _gains(state: State) -> list[Gain]:
 def held(state: State) -> Mapping[str, str]:
     """Return what is waited for after a move, by tag: no more of it is advised before its first look."""
     found = {}
-    for one in followed(state):
-        if one.judged and one.too_early and not one.not_made and one.move.tag not in found:
+    for one in newest(state):
+        if one.judged and one.too_early and not one.not_made:
             moved, look = (f"{timezone.localtime(at):%H:%M}" for at in (one.move.at, one.move.look_at))
             found[one.move.tag] = (
                 f"{one.move.words[:1].upper()}{one.move.words[1:]} moved {moved}; look again at {look}"
@@ -188,7 +171,7 @@ def _in(word: str, one: Setting) -> bool:
 def sheet(state: State) -> Iterable[tuple[str, list[str]]]:
     """Yield the moves that are not looked at yet, for the hand-over."""
     rows = [
-        f"{one.move.words}, {one.move.said}: {one.sentence}." for one in followed(state) if one.judged and one.too_early
+        f"{one.move.words}, {one.move.said}: {one.sentence}." for one in newest(state) if one.judged and one.too_early
     ]
     if rows:
         yield "Moves not looked at yet", rows
