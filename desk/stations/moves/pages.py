@@ -31,6 +31,7 @@ WIDTH: Final = 470.0
 HEIGHT: Final = 118.0
 LEFT: Final = 52.0
 SHOWN: Final = 12
+HOURS_FROM_MIN: Final = 150.0
 REFUSED = (ValidationError, DomainError)
 
 
@@ -73,9 +74,18 @@ def draw(one: Followed) -> Drawn | None:
         line([*xs, *reversed(xs)], [*upper, *reversed(lower)]),
         float(x(0)),
         float(x(min(last, float(one.move.expected.get("first_min", 0.0))))),
-        [(float(x(mark)), f"{mark:+.0f} min" if mark else "made") for mark in round_marks(first, last)],
+        _across(first, last, x),
         [(float(y(mark)) + 4, f"{mark:.{one.tag.decimals}f}") for mark in round_marks(low, high)],
     )
+
+
+def _across(first: float, last: float, x: Scale) -> list[tuple[float, str]]:
+    """Return the marks of the clock: minutes from the move, hours where they are many; none that would be cut."""
+    by, unit = (60.0, "h") if last > HOURS_FROM_MIN else (1.0, "min")
+    marks = [
+        (float(x(mark * by)), f"{mark:+.0f} {unit}" if mark else "made") for mark in round_marks(first / by, last / by)
+    ]
+    return [(place, words) for place, words in marks if LEFT <= place <= WIDTH - 26]
 
 
 @on_line
