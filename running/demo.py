@@ -108,6 +108,7 @@ def parts_of(mill: str, folder: Path, anchor: float) -> list[Part]:
         return []
     slug = (folder / "history" / name / "slug").read_text(encoding="utf-8").strip()
     plant, drop = f"opc.tcp://127.0.0.1:{free_port()}", str(folder / "drop" / name)
+    (folder / "history" / name / "endpoint").write_text(plant + "\n", encoding="utf-8")  # for `fox fault`
     serve = ["--mill", mill, "--anchor", str(anchor), "--endpoint", plant, "--drop", drop]
     python = str(PYTHON)
     return [
@@ -125,6 +126,18 @@ def parts_of(mill: str, folder: Path, anchor: float) -> list[Part]:
         ),
         Part(f"files-{slug}", "The file pick-up", [python, "manage.py", "pick_up", "--world", slug, "--drop", drop]),
     ]
+
+
+def fault(arguments: argparse.Namespace) -> int:
+    """Switch a fault of the running demonstration's plant on or off, or list what there is."""
+    mill = str(Path(arguments.mill or MILLS[0]).resolve()) if arguments.mill else MILLS[0]
+    kept = VAR / "demo" / "history" / Path(mill).stem / "endpoint"
+    words: list[object] = ["-m", "standin", "fault", "--mill", mill, *arguments.words]
+    if arguments.words:
+        if not kept.exists():
+            stop("no demonstration of that mill is running; start one with ./fox demo")
+        words += ["--endpoint", kept.read_text(encoding="utf-8").strip()]
+    return run(PYTHON, *words, check=False)
 
 
 def free_port() -> int:

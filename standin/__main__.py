@@ -4,6 +4,7 @@ import argparse
 import asyncio
 import csv
 import logging
+import sys
 from pathlib import Path
 
 from standin.digesters import COLUMNS
@@ -11,6 +12,7 @@ from standin.laboratory import FIELDS, device_files, titrations
 from standin.living import Living
 from standin.plant import Plant
 from standin.served import serve, state_file
+from standin.sick import listed, switch
 from standin.workshop import write_hand_cooks
 from standin.yard import YardRun, belt_files, belt_rates, gate_files
 from stock.line.load import load_definition
@@ -74,9 +76,12 @@ def drop_files(
 def main() -> None:
     """Parse and run."""
     parser = argparse.ArgumentParser(prog="standin", description="The simulated plant of the demonstration.")
-    parser.add_argument("action", choices=("history", "serve"))
+    parser.add_argument("action", choices=("history", "serve", "fault"))
+    parser.add_argument(
+        "words", nargs="*", help="of a fault: KIND PLACE [name=value ...], or mend NUMBER; none to list"
+    )
     parser.add_argument("--mill", type=Path, required=True)
-    parser.add_argument("--anchor", type=float, required=True, help="moment the demonstration opened, epoch seconds")
+    parser.add_argument("--anchor", type=float, default=0.0, help="moment the demonstration opened, epoch seconds")
     parser.add_argument("--seed", type=int, default=20)
     parser.add_argument("--folder", type=Path, help="where history writes its CSV")
     parser.add_argument("--hours", type=float, default=14.0, help="of the past, a value a minute")
@@ -85,6 +90,10 @@ def main() -> None:
     parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
     arguments = parser.parse_args()
     line = load_definition(arguments.mill)
+    if arguments.action == "fault":
+        status, said = switch(arguments.endpoint, arguments.words) if arguments.words else (0, listed(line))
+        print(said)
+        sys.exit(status)
     plant = Plant(line, arguments.seed, arguments.anchor, story_beside(arguments.mill, line))
     if arguments.action == "history":
         write_history(plant, arguments.folder, arguments.hours, arguments.days)

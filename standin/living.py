@@ -246,6 +246,18 @@ class Living:
             self.keep()
         return f"{rate:g} t/h of {wanted.grade.name}"
 
+    def fault(self, kind: str, unit: str, params: dict[str, float]) -> int:
+        """Switch a fault on and return its number; DomainError where it cannot be."""
+        number = self.plant.fault(kind, unit, **params)
+        self.keep()
+        return number
+
+    def mend(self, number: int) -> str:
+        """Switch a fault off; DomainError where none of that number is on."""
+        self.plant.mend(number)
+        self.keep()
+        return f"fault {number} is mended"
+
     def settings(self) -> list[dict[str, Any]]:
         """Return all that can be set, with where it stands."""
         return [

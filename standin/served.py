@@ -72,13 +72,18 @@ class Served:
 
         @uamethod  # type: ignore[untyped-decorator]
         def fault(_: Any, kind: str, unit: str, params: str) -> str:
-            return _answer(lambda: {"id": living.plant.fault(kind, unit, **json.loads(params or "{}"))})
+            return _answer(lambda: {"id": living.fault(kind, unit, json.loads(params or "{}"))})
+
+        @uamethod  # type: ignore[untyped-decorator]
+        def mend(_: Any, number: int) -> str:
+            return _answer(lambda: {"said": living.mend(int(number))})
 
         text, number, whole = ua.VariantType.String, ua.VariantType.Double, ua.VariantType.Int64
         await folder.add_method(ua.NodeId("set", index), "set", set_, [text, number], [text])
         await folder.add_method(ua.NodeId("act", index), "act", act, [whole, text], [text])
         await folder.add_method(ua.NodeId("order", index), "order", order, [text, number, text], [text])
         await folder.add_method(ua.NodeId("fault", index), "fault", fault, [text, text, text], [text])
+        await folder.add_method(ua.NodeId("mend", index), "mend", mend, [whole], [text])
 
     async def write(self) -> None:
         """Write what everything stands at now, at the plant's own time."""

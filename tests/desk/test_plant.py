@@ -23,6 +23,7 @@ from desk.stations.yard.models import Holding, Movement
 from desk.stations.yard.stock import yard_of
 from standin.__main__ import write_history
 from standin.served import NAMESPACE
+from standin.sick import listed, switch
 from tests.desk.base import NOW, DeskCase, plant
 from tests.line import MILL, hallin_reach
 
@@ -49,6 +50,10 @@ class OverTheWire(DeskCase):
                 async_to_sync(self.collect)(collector, readings=2)
                 before = Sample.objects.filter(tag="machine_level", at_s__gt=epoch(NOW)).count()
                 time.sleep(11)  # nobody reads for two of the plant's beats
+                sick = switch(endpoint, ["transmitter_dies", "blend_level"])
+                wrong = [
+                    switch(endpoint, words)[0] for words in (["gremlin", "x"], ["mend", "9"], ["mend"], ["water_low"])
+                ]
                 again = Collector(self.world, hallin_reach(), endpoint, NAMESPACE, Path(folder), every_s=1.0)
                 async_to_sync(self.collect)(again, readings=3)
             finally:
@@ -57,9 +62,17 @@ class OverTheWire(DeskCase):
         kept = Sample.objects.filter(at_s__gt=epoch(NOW))
         self.assertEqual(set(kept.values_list("tag", flat=True)), set(live))
         self.assertGreaterEqual(kept.filter(tag="machine_level").count(), before + 2)
-        self.assertTrue(all(one.quality == 0 for one in kept))
+        self.assertEqual((sick, wrong), ((0, "fault 1 is on; mend it with: mend 1"), [2, 2, 2, 2]))
+        dead = kept.filter(tag="blend_level").order_by("-at_s").first()
+        self.assertEqual((dead.value, dead.quality), (None, 0x808C0000))
+        self.assertTrue(all(one.quality == 0 for one in kept.exclude(tag="blend_level")))
         self.assertAlmostEqual(kept.filter(tag="machine_level").first().value, 76, delta=4)
         self.assertTrue(Cook.objects.filter(number__gte=1187, digester=3).exists())
+
+    def test_what_can_go_wrong_is_listed_with_where(self):
+        text = listed(hallin_reach())
+        self.assertIn("water_low: a water tank's header gives less; frac 0.6 (0 to 1)", text)
+        self.assertIn("clear_tank", text)
 
     async def collect(self, collector, readings):
         """Collect until so many rounds of readings were kept."""

@@ -77,7 +77,9 @@ class Book(TestCase):
         self.assertGreater(checked, 40)
 
     def _agrees(self, method: Method) -> None:
-        @settings(max_examples=25, suppress_health_check=[HealthCheck.filter_too_much])  # some refuse most of their range
+        @settings(
+            max_examples=25, suppress_health_check=[HealthCheck.filter_too_much]
+        )  # some refuse most of their range
         @given(st.fixed_dictionaries({name: sample(arg) for name, arg in method.arguments.items()}))
         def check(values: dict[str, Any]) -> None:
             values = add_to_one(values)
