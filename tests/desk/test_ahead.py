@@ -83,6 +83,10 @@ class Looking(DeskCase):
             ).save()
         second = epoch(NOW - timedelta(hours=1)) + 1
         Sample(world=self.world, tag="tower_a_level", at_s=second, value=63.0).save()
+        self.sign_in()
+        text = self.client.get("/live/ahead/files/foretold.csv").content.decode()
+        self.assertIn("tower_a", text)
+        self.assertIn(",60,2,6", text)
         found = judged(State(self.world, NOW))["tower_a"]
         self.assertGreater(found.results["bias_bdt"], 0)
 

@@ -169,7 +169,7 @@ def judged(state: State) -> dict[str, Figure]:
     tags = {unit: vessel.level for unit, vessel in state.vessels.items() if vessel.level}
     groups: dict[str, list[tuple[float, float, float, float]]] = {}
     for row in rows:
-        read = _read(state, tags.get(row.unit, ""), row.for_at)
+        read = read_at(state, tags.get(row.unit, ""), row.for_at)
         if read is not None:
             lead = (row.for_at - row.made_at).total_seconds() / 3600
             groups.setdefault(row.unit, []).append((lead, read, row.level_pct, row.sd_pct))
@@ -189,7 +189,8 @@ def judged(state: State) -> dict[str, Figure]:
     return found
 
 
-def _read(state: State, tag: str | None, at: datetime) -> float | None:
+def read_at(state: State, tag: str | None, at: datetime) -> float | None:
+    """Return the mean level an instrument read round a moment; None where it read nothing."""
     if not tag:
         return None
     with connection.cursor() as cursor:

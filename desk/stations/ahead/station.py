@@ -6,6 +6,7 @@ from django.urls import path, reverse
 
 from desk.floor.station import Station
 from desk.stations.ahead import pages
+from desk.stations.ahead.tables import AHEAD_TABLES
 from desk.stations.ahead.telling import due
 
 STATION: Final = Station(
@@ -15,6 +16,7 @@ STATION: Final = Station(
         path("ahead/", pages.page, name="ahead"),
         path("ahead/what-if/", pages.what_if, name="ahead_what_if"),
     ],
+    tables=AHEAD_TABLES,
     due=due,
     pages=lambda state: [reverse("ahead", args=[state.world.slug])],
     pictures={"ahead": ("ahead/", "sundby", "light")},
