@@ -3,6 +3,7 @@
 import json
 from functools import cache
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -15,6 +16,8 @@ from stock.primitives import Store
 from stock.simulate.faults import FAULTS
 from stock.simulate.layout import FIBRE, MASSES, SOLIDS
 from stock.simulate.plant import Plant
+from tests.line import MILL
+from tests.mills import TWO_LINES, renamed
 
 MILLS = ("hallin_reach", "tidewater_bench")
 HOUR = 3600.0
@@ -343,3 +346,22 @@ class WanderingTests(SimpleTestCase):
         for plant in (one, other):
             plant.run(2 * HOUR)
         self.assertLess(float(np.abs(one.mass - other.mass).max()), 1e-6)
+
+
+class AnyMillTests(SimpleTestCase):
+    """No id means anything to the plant: the shipped mills under other names, and one it has never seen."""
+
+    def test_the_third_mill_runs_and_the_renamed_one_runs_alike(self) -> None:
+        third = Plant(load_definition(TWO_LINES), dt_s=20)
+        third.batches.stagger()
+        third.run(2 * HOUR)
+        self.assertLess(third.worst_closure, 1e-12)
+        self.assertTrue(third.events)
+        with TemporaryDirectory() as folder:
+            other = Plant(load_definition(renamed(MILL, Path(folder))), dt_s=20)
+            ours = Plant(line_of("hallin_reach"), dt_s=20)
+            for plant in (ours, other):
+                plant.batches.stagger()
+                plant.run(HOUR)
+            self.assertTrue(np.allclose(ours.mass, other.mass, rtol=1e-9, atol=1e-9))
+            self.assertEqual(len(ours.handles), len(other.handles))
