@@ -50,10 +50,11 @@ def _run(arguments: argparse.Namespace, folder: Path, mills: list[str]) -> int:
         parts += parts_of(mill, folder, anchor)
     if supervisor.ending:
         return 0
-    supervisor.start()
+    supervisor.start(needed_alone=True)
     try:
         if not wait_for(arguments.host, arguments.port, supervisor):
             stop(f"the application did not start; see {folder / 'logs' / 'web.log'}")
+        supervisor.start()
         shown = "localhost" if arguments.host in ("127.0.0.1", "0.0.0.0") else arguments.host  # noqa: S104
         say(f"\nFox Vat is at http://{shown}:{arguments.port}/")
         say("Sign in with one press; the demonstration's people sign with the secret 2468.")
@@ -132,7 +133,7 @@ def fault(arguments: argparse.Namespace) -> int:
     """Switch a fault of the running demonstration's plant on or off, or list what there is."""
     mill = str(Path(arguments.mill or MILLS[0]).resolve()) if arguments.mill else MILLS[0]
     kept = VAR / "demo" / "history" / Path(mill).stem / "endpoint"
-    words: list[object] = ["-m", "standin", "fault", "--mill", mill, *arguments.words]
+    words: list[object] = ["-m", "standin", "fault", *arguments.words, "--mill", mill]
     if arguments.words:
         if not kept.exists():
             stop("no demonstration of that mill is running; start one with ./fox demo")

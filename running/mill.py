@@ -73,10 +73,11 @@ def _serve(settings: Settings) -> int:
     upgrade(settings, env)
     if supervisor.ending:
         return 0
-    supervisor.start()
+    supervisor.start(needed_alone=True)
     try:
         if not wait_for(settings.host, settings.port, supervisor):
             stop(f"the application did not start; see {settings.folder / 'logs' / 'web.log'}")
+        supervisor.start()
         say(f"Fox Vat answers on {settings.host}:{settings.port} for {', '.join(settings.hosts)}.")
         supervisor.watch()
         say("Ending.")

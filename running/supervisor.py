@@ -92,14 +92,16 @@ class Supervisor:
         for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
             signal.signal(number, end)
 
-    def start(self) -> None:
-        """Start every part."""
+    def start(self, *, needed_alone: bool = False) -> None:
+        """Start every part that does not run yet; or what the desk cannot start without alone, for it to be there sooner."""
         logs = self.folder / "logs"
         logs.mkdir(parents=True, exist_ok=True)
         self.state_file.parent.mkdir(parents=True, exist_ok=True)
-        self.runs = [Run(part, _logger(logs, part.name)) for part in self.parts]
+        if not self.runs:
+            self.runs = [Run(part, _logger(logs, part.name)) for part in self.parts]
         for run in self.runs:
-            self._start(run)
+            if run.process is None and (run.part.needed or not needed_alone):
+                self._start(run)
 
     def watch(self, every_s: float = 0.3) -> None:
         """Watch until told to end; start again what has ended, each after its own wait."""

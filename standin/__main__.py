@@ -89,6 +89,7 @@ def main() -> None:
     parser.add_argument("--drop", type=Path, help="folder where gate and belts leave their files")
     parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
     arguments = parser.parse_args()
+    logging.getLogger("asyncua").setLevel(logging.ERROR)
     line = load_definition(arguments.mill)
     if arguments.action == "fault":
         status, said = switch(arguments.endpoint, arguments.words) if arguments.words else (0, listed(line))
@@ -98,7 +99,6 @@ def main() -> None:
     if arguments.action == "history":
         write_history(plant, arguments.folder, arguments.hours, arguments.days)
         return
-    logging.getLogger("asyncua").setLevel(logging.ERROR)
     try:
         run = yard_run(plant, arguments.days)
         living = Living(plant, state_file(arguments.drop))
