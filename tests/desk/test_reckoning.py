@@ -1,0 +1,70 @@
+"""What a move of one's own should do is reckoned through the unit it acts on, on the right thing, the right way."""
+
+from desk.floor.state import State
+from desk.stations.moves.models import Setting
+from desk.stations.moves.reckoning import NOTHING, reckoned
+from tests.desk.base import NOW, DeskCase
+
+
+class Reckoning(DeskCase):
+    def reckon(self, point, value, to, unit="L/min"):
+        setting = Setting(
+            world=self.world, point=point, words=point, unit=unit, low=0, high=1e6, decimals=1, station="wash", value=value,
+            at=NOW,
+        )  # fmt: skip
+        return reckoned(State(self.world, NOW), setting, to)
+
+    def test_more_water_thins_what_it_runs_into(self):
+        tag, expected = self.reckon("flow:brown_water", 2000, 2100)
+        self.assertEqual(tag, "brown_cons")
+        flow = State(self.world, NOW).result.streams["brown_stock"].total_t_per_h * 1000 / 60
+        self.assertAlmostEqual(expected["effect"], -3.6 * 100 / (flow + 100), delta=0.01)
+        less = self.reckon("flow:brown_water", 2000, 1900)[1]["effect"]
+        self.assertGreater(less, 0)
+
+    def test_into_a_chest_it_takes_the_chest_to_mix(self):
+        tag, expected = self.reckon("flow:blend_water", 760, 860)
+        self.assertEqual(tag, "blend_cons")
+        self.assertGreater(expected["settled_min"], 60)
+        self.assertLess(self.reckon("flow:brown_water", 2000, 2100)[1]["settled_min"], 10)
+
+    def test_a_shower_and_its_factor_say_the_same_of_the_loss(self):
+        self.enter("wash_loss", 18.0)
+        tag, by_factor = self.reckon("wash:wood_wash", 2.5, 2.8, "t/BDt")
+        pulp = State(self.world, NOW).result.streams["washed"].bd_t_per_h * 1000 / 60
+        thick = 100 / 11.5 - 1
+        _, by_flow = self.reckon("flow:wash_water", pulp * (2.5 + thick), pulp * (2.8 + thick))
+        self.assertEqual(tag, "wash_loss")
+        self.assertLess(by_factor["effect"], -1)
+        self.assertAlmostEqual(by_factor["effect"], by_flow["effect"], places=6)
+
+    def test_power_charge_level_set_point_and_offset(self):
+        self.enter("wood_freeness", 462)
+        self.enter("cane_brightness", 81.9)
+        for point, value, to, wanted, sign in (
+            ("power:wood_refine", 485, 520, "wood_freeness", -1),
+            ("power:wood_refine", 485, 450, "wood_freeness", 1),
+            ("charge:cane_bleach", 12, 14.4, "cane_brightness", 1),
+            ("charge:cane_bleach", 12, 10, "cane_brightness", -1),
+            ("level:tower_a", 66, 60, "tower_a_level", -1),
+            ("consistency:paper_chest", 3.2, 3.25, "machine_cons", 1),
+            ("offset:machine_cons", 0.0, -0.05, "machine_cons", -1),
+            ("flow:cane_blown", 160, 400, "cane_tower_level", 1),
+        ):
+            with self.subTest(point=point, to=to):
+                tag, expected = self.reckon(point, value, to)
+                self.assertEqual(tag, wanted)
+                self.assertGreater(sign * expected["effect"], 0)
+                self.assertGreaterEqual(expected["settled_min"], expected["first_min"])
+
+    def test_a_charge_waits_for_its_tower(self):
+        self.enter("cane_brightness", 81.9)
+        self.assertGreater(self.reckon("charge:cane_bleach", 12, 14.4)[1]["first_min"], 150)
+
+    def test_what_is_not_known_is_nothing_and_never_a_guess(self):
+        for point, to in (
+            ("dose:wood_dose", 50), ("flow:nowhere", 3), ("power:nothing", 3), ("charge:wood_bleach", 3), ("gremlin:x", 1),
+            ("flow:brown_water", 2000),
+        ):  # fmt: skip
+            with self.subTest(point=point):
+                self.assertEqual(self.reckon(point, 2000, to), NOTHING)
