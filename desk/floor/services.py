@@ -75,39 +75,19 @@ def record_reading(
     source: Model | None = None,
     supersedes: Record | None = None,
     why: str = "",
+    by_system: bool = False,
 ) -> Record:
     """Record a value somebody read, with the row it was made from where there is one.
+
+    `by_system` says that a laboratory's own system brought it: it has no role to ask for.
 
     Raises
     ------
     NotAllowedError, ValidationError, DomainError
         For a wrong role, a moment that cannot be, a value that cannot be.
     """
-    require(person, RECORD)
-    return keep_reading(
-        world, person, tag_id, value, at=at, form_key=form_key, source=source, supersedes=supersedes, why=why
-    )
-
-
-def keep_reading(
-    world: World,
-    person: Person,
-    tag_id: str,
-    value: float,
-    *,
-    at: datetime,
-    form_key: str,
-    source: Model | None = None,
-    supersedes: Record | None = None,
-    why: str = "",
-) -> Record:
-    """Keep a reading, whoever it comes by: a person who may, or a laboratory's own system.
-
-    Raises
-    ------
-    ValidationError, DomainError
-        For a moment that cannot be, a value that cannot be.
-    """
+    if not by_system:
+        require(person, RECORD)
     if supersedes is None:
         check_moment(at)
     tag = line_of(world.version).tag(tag_id)

@@ -17,6 +17,7 @@ from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.plan.ahead import band_reach, held_level_sd, level_ahead_sd, normal_below
 from stock.primitives import Vessel
+from stock.simulate.layout import SOLIDS
 from stock.simulate.plant import Plant
 
 STEP_S: Final = 60.0
@@ -217,7 +218,8 @@ def _timetable(plant: Plant, stands: Stands, changes: Sequence[Change]) -> list[
     for change in changes:
         start, end = 3600 * change.from_h, 3600 * (change.from_h + change.hours)
         if change.what == "rate":
-            found += [(start, "rate", change.value), (end, "rate", base.reel_t_per_h)]
+            then = [order for at, order in stands.to_come if 3600 * at <= end]
+            found += [(start, "rate", change.value), (end, "rate", (then[-1] if then else base).reel_t_per_h)]
         elif change.what == "share":
             found.append((start, "order", with_share(base, change.where, change.value / 100)))
         elif change.what == "stop":
@@ -245,7 +247,7 @@ def _flows_at(plant: Plant, station: str) -> list[str]:
     for index in plant.driven:
         stream = plant.line.stream(plant.layout.transfers[index].id)
         way = [plant.line.unit(stream.target), *plant.line.graph.downstream(stream.target)]
-        thick = float(plant.layout.transfers[index].make_up[:6].sum()) > 0.005
+        thick = float(plant.layout.transfers[index].make_up[SOLIDS].sum()) > 0.005
         until = next((one for one in way if getattr(one, "volume_m3", None)), None)
         passed = way[: way.index(until)] if until is not None else way
         if thick and any(one.station == station for one in passed):

@@ -6,6 +6,7 @@ plant: no figure of it goes into a mill's own fit.
 """
 
 import hashlib
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Final
 from zlib import crc32
@@ -41,7 +42,7 @@ class Event:
     words: str
 
 
-class Running(Wired):
+class Running(Wired, ABC):
     """The plant of a line.
 
     Parameters
@@ -401,9 +402,9 @@ class Running(Wired):
         found[COLUMNS.index("organics")] += gone
         return found
 
+    @abstractmethod
     def refit(self) -> None:
         """Make the plant what its order and the faults that are on make of it."""
-        raise NotImplementedError
 
     def offset_of(self, tag_id: str) -> float:
         """Return what is added to what an instrument reads."""

@@ -73,6 +73,13 @@ class Making(MovesCase):
         self.assertEqual(Move.objects.count(), 1)
         self.assertEqual(Record.objects.count(), 1)
 
+    def test_one_form_says_one_thing_and_its_move_stands_where_what_is_set_does(self):
+        self.sign_in("operator")
+        self.post(station="yard")
+        self.assertEqual(Move.objects.get().station, "wash")
+        self.assertContains(self.post(to="2600"), "was sent at", status_code=422)
+        self.assertEqual(Move.objects.count(), 1)
+
     def test_what_cannot_be_is_refused_by_name_with_what_was_typed_kept(self):
         self.sign_in("operator")
         for fields, words in (
@@ -92,7 +99,7 @@ class Making(MovesCase):
         for role in ("tester", "trainee"):
             self.sign_in(role)
             self.assertEqual(self.client.get("/try/moves/").status_code, 200)
-            self.assertContains(self.post(form_key=role), "may look but not make a move", status_code=422)
+            self.assertContains(self.post(form_key=role), "may look but not make a move", status_code=403)
         self.assertFalse(Move.objects.exists())
 
     def test_what_was_done_earlier_is_a_record_and_does_not_reach_the_plant(self):

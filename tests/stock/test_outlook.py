@@ -86,6 +86,17 @@ class Ahead(SimpleTestCase):
         first = next(one.at_h for one in held.blows if one.unit == "wood_blow_tank")
         self.assertGreater(first, usual().blows[0].at_h + 0.9)
 
+    def test_after_a_slower_spell_the_order_then_in_force_runs(self) -> None:
+        """A change of order inside the spell is not undone at its end."""
+        to_come = [(1.0, Order.of(LINE.grades[0], 9.0))]
+        plain = look_ahead(LINE, stands(to_come=to_come), hours=8)
+        spell = look_ahead(
+            LINE, stands(to_come=to_come), hours=8, changes=[Change("rate", value=9.0, from_h=1.0, hours=2.0)]
+        )
+        for unit in ("tower_a", "cane_tower", "tower_r"):
+            apart = spell.courses[unit].expected_pct[-1] - plain.courses[unit].expected_pct[-1]
+            self.assertAlmostEqual(apart, 0, delta=0.01)
+
     def test_a_what_if_comes_true_in_the_plant_that_does_it(self) -> None:
         """The same change made in the fine plant: the level ends in the band foretold."""
         told = look_ahead(LINE, stands(slopes_pct_per_h={}), hours=3, changes=[Change("rate", value=10.5, hours=3)])

@@ -11,7 +11,8 @@ from django.utils import timezone
 
 from desk.floor.models import epoch
 from desk.floor.state import State
-from desk.stations.moves.models import Move
+from desk.stations.moves.models import Gain, Move
+from stock.decisions import RULES
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.followed import Learned, Verdict, learned_gain, move_course
@@ -325,8 +326,6 @@ def _laboratory(state: State, move: Move, tag: Tag) -> tuple[list[float], list[f
 
 def causes_of(rule_id: str) -> tuple[str, ...]:
     """Return the causes the advice names in order, less the first, which was tried."""
-    from stock.decisions import RULES
-
     return next((rule.causes for rule in RULES if rule.id == rule_id), ())
 
 
@@ -353,8 +352,6 @@ def kinds(state: State) -> list[Kind]:
 
 
 def _kinds(state: State, most: int = 40) -> list[Kind]:
-    from desk.stations.moves.models import Gain
-
     rows = Move.objects.filter(world=state.world, superseded_by=None, void=False).exclude(point="").exclude(tag="")
     groups: dict[tuple[str, str], list[Followed]] = {}
     for move in rows.select_related("made").order_by("-at")[: 5 * most]:

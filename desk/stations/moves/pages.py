@@ -11,7 +11,6 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from desk.floor.arrival import arrival_from
-from desk.floor.services import NotAllowedError
 from desk.floor.state import State
 from desk.frame.alike import alike, new_key
 from desk.frame.fields import ChoiceField, MomentField, NumberField, WhyField, WordsField, read_form
@@ -173,15 +172,13 @@ def make(request: HttpRequest, state: State) -> HttpResponse:
         if not expected and typed["point"] in known:
             tag, expected = reckoned(state, known[typed["point"]], typed["to"])
         wish = Wish(
-            to=typed["to"], words=typed["words"], unit=typed["unit"], station=typed["station"], point=typed["point"],
+            to=typed["to"], words=typed["words"], unit=typed["unit"], station="" if named else typed["station"], point=typed["point"],
             tag=tag, text=typed["text"],
             because=typed["because"] or Move.Because.OWN, expected=expected,
         )  # fmt: skip
         make_move(state.world, signed_in(request), wish, at=typed["at"] or state.now, form_key=key_of(request))
     except REFUSED as error:
         return _page(request, state, words_of(request, error))
-    except NotAllowedError as error:
-        return _page(request, state, str(error))
     return redirect("moves", world_slug=state.world.slug)
 
 
@@ -218,8 +215,6 @@ def by_card(request: HttpRequest, state: State, tag_id: str) -> HttpResponse:
         make_move(state.world, signed_in(request), wish, at=state.now, form_key=key_of(request))
     except REFUSED as error:
         return _page(request, state, words_of(request, error))
-    except NotAllowedError as error:
-        return _page(request, state, str(error))
     return redirect("moves", world_slug=state.world.slug)
 
 

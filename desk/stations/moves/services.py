@@ -66,7 +66,7 @@ def make_move(world: World, person: Person, wish: Wish, *, at: datetime, form_ke
     """
     require(person, MOVE)
     if (sent := sent_before(Move, world, form_key)) is not None:
-        return sent
+        return _as_sent(sent, wish)
     check_moment(at)
     if not abs(wish.to) <= MOST:
         raise ValidationError({"to": f"{wish.to:g} is no setting"})
@@ -98,6 +98,15 @@ def make_move(world: World, person: Person, wish: Wish, *, at: datetime, form_ke
     if not move.words.strip():
         raise ValidationError({"words": "say what was set"})
     return keep(move, lambda kept: _tell(kept, person))
+
+
+def _as_sent(sent: Move, wish: Wish) -> Move:
+    """Return the move a form made before; ValidationError where the form says something else now."""
+    if (sent.point, sent.to_value) != (wish.point, wish.to):
+        at = clock.local(sent.entered_at)
+        message = f"this form was sent at {at:%H:%M} already: {sent}. The second was not kept; load the page again to make another"
+        raise ValidationError({"to": message})
+    return sent
 
 
 def _setting(world: World, wish: Wish) -> Setting | None:

@@ -6,7 +6,7 @@ from typing import Final
 from desk.exchange.models import Dropped
 from desk.exchange.pick_up import BrokenFileError, Taker, at_in, number_of, text_in
 from desk.floor.models import Record, World
-from desk.floor.services import keep_reading
+from desk.floor.services import record_reading
 from desk.mill.selectors import line_of
 from desk.people.models import Person
 from stock.tag import Tag
@@ -35,7 +35,8 @@ def _lab(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
             raise BrokenFileError(f"line {number}: there is no tag {name[:40]!r} that is measured")
         value, at = number_of(row, "value", number), at_in(row, "at_s", number)
         if not _was_entered(world, tag, at):
-            keep_reading(world, bench(), tag.id, value, at=at, form_key=dropped.key(number)[:40])
+            key = dropped.key(number)[:40]
+            record_reading(world, bench(), tag.id, value, at=at, form_key=key, by_system=True)
 
 
 def _was_entered(world: World, tag: Tag, at: datetime) -> bool:
