@@ -1,5 +1,6 @@
-"""The collector of one line: reads its instruments, keeps what it read, lives through everything else.
+"""The collector of one line: hears its instruments, keeps what it heard, lives through everything else.
 
+It subscribes to the plant's server, which sends what changed; what has not spoken for a while is asked.
 Nothing that happens to the plant, the network, the database, the disk or the clock ends it. What
 cannot be stored waits in a buffer; what the plant's server remembers of a gap is asked for when the
 gap is over; how it stands is told in a small file for the pages.
@@ -10,6 +11,7 @@ import json
 import logging
 import math
 import time
+from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -28,10 +30,14 @@ from stock.line.definition import Definition
 
 log = logging.getLogger(__name__)
 
-FIRST_WAIT_S, LONGEST_WAIT_S = 1.0, 30.0
+FIRST_WAIT_S, LONGEST_WAIT_S = 1.0, 60.0
+QUEUED: Final = 60  # values of a tag the server holds for us while we are slow
+MOST_HEARD: Final = 200_000  # values that wait to be taken, before the oldest go
+SILENT_S: Final = 30.0  # a tag that did not change for so long is asked, so that silence is no death
 MOST_BACK_S: Final = 6 * 3600  # how far back a gap is asked for
 MOST_OF_A_TAG: Final = 20_000  # values of one tag in one answer
 AHEAD_S: Final = 120  # a source's clock may run so far before ours
+Said = tuple[str, Any]  # a node's name, and what the server says of it
 
 
 @dataclass(slots=True)
@@ -47,11 +53,35 @@ class Health:
     bad: int = 0
     waiting: int = 0
     dropped: int = 0
+    gaps: int = 0
 
     def now(self, state: str, said: str = "") -> None:
         """Note a change of state, and since when."""
         if (state, said) != (self.state, self.said):
             self.state, self.said, self.since_s = state, said[:200], time.time()
+
+
+class Heard:
+    """What the server sent since it was last taken, in its order."""
+
+    def __init__(self) -> None:
+        """Begin with nothing."""
+        self.values: deque[Said] = deque(maxlen=MOST_HEARD)
+        self.ended = ""
+
+    def datachange_notification(self, node: Any, _: Any, data: Any) -> None:
+        """Take what the server sent of a node."""
+        self.values.append((str(node.nodeid.Identifier), data.monitored_item.Value))
+
+    def status_change_notification(self, status: Any) -> None:
+        """Note that the server gave the subscription up."""
+        self.ended = f"the server ended what it sends: {status.Status}"
+
+    def taken(self) -> list[Said]:
+        """Return what was heard, and forget it."""
+        found = list(self.values)
+        self.values.clear()
+        return found
 
 
 class Collector:
@@ -76,17 +106,10 @@ class Collector:
         while True:
             try:
                 async with Client(self.endpoint, timeout=8) as client:
-                    nodes = await find_nodes(client, self.namespace, [*self.tags, *(name for name, _ in self.counters)])
+                    nodes = await find_nodes(client, self.namespace, [*self.tags, *self.counters])
+                    heard = await self._subscribe(client, nodes)
                     wait_s = FIRST_WAIT_S
-                    read_s = 0.0
-                    while True:
-                        started = time.monotonic()
-                        if time.time() - read_s > 3 * self.every_s:  # just connected, or held up
-                            await self._fill_gap(nodes[: len(self.tags)])
-                        read_s = time.time()
-                        values = await client.uaclient.read_attributes([n.nodeid for n in nodes], ua.AttributeIds.Value)
-                        await sync_to_async(self.take)(values)
-                        await asyncio.sleep(max(0.2, self.every_s - (time.monotonic() - started)))
+                    await self._listen(client, nodes, heard)
             except asyncio.CancelledError:
                 raise
             except Exception as error:  # noqa: BLE001  whatever it is, it must not end the readings
@@ -96,13 +119,49 @@ class Collector:
                 await asyncio.sleep(wait_s)
                 wait_s = min(2 * wait_s, LONGEST_WAIT_S)
 
-    def take(self, values: Sequence[Any]) -> None:
-        """Keep one reading of every tag, and what was counted."""
+    async def _subscribe(self, client: Client, nodes: Sequence[Any]) -> Heard:
+        """Ask the server to send what changes."""
+        heard = Heard()
+        every_ms = 1000 * self.every_s
+        subscription = await client.create_subscription(every_ms, heard)
+        await subscription.subscribe_data_change(nodes, queuesize=QUEUED, sampling_interval=every_ms)
+        return heard
+
+    async def _listen(self, client: Client, nodes: Sequence[Any], heard: Heard) -> None:
+        """Take what is sent, as it comes, until the line to the server is cut."""
+        taken_s = 0.0
+        spoke = dict.fromkeys(self.tags, 0.0)
+        while True:
+            now = time.time()
+            if now - taken_s > QUEUED / 2 * self.every_s:  # just connected, or held up
+                await self._fill_gap(nodes[: len(self.tags)])
+            if heard.ended:
+                raise ConnectionError(heard.ended)
+            await client.check_connection()
+            said = heard.taken()
+            spoke.update((name, now) for name, _ in said if name in spoke)
+            silent = [name for name, at in spoke.items() if now - at > SILENT_S]
+            if silent and taken_s:
+                said += await self._ask(client, nodes, silent)
+                spoke.update(dict.fromkeys(silent, now))
+            taken_s = now
+            await sync_to_async(self.take)(said)
+            await asyncio.sleep(self.every_s)
+
+    async def _ask(self, client: Client, nodes: Sequence[Any], names: Sequence[str]) -> list[Said]:
+        """Ask the server for what some tags stand at."""
+        of = dict(zip(self.tags, nodes, strict=False))
+        values = await client.uaclient.read_attributes([of[name].nodeid for name in names], ua.AttributeIds.Value)
+        return list(zip(names, values, strict=True))
+
+    def take(self, said: Sequence[Said]) -> None:
+        """Keep what was said of tags, and what was counted, in its order."""
         now_s = time.time()
-        rows = [row_of(tag, value, now_s) for tag, value in zip(self.tags, values, strict=False)]
+        known = set(self.tags)
+        rows = [row_of(name, value, now_s) for name, value in said if name in known]
         self.keep([row for row in rows if row[1] > self.newest.get(row[0], 0)])
-        for (_, counted), value in zip(self.counters, values[len(self.tags) :], strict=False):
-            if is_good(value) and value.Value is not None:
+        for name, value in said:
+            if (counted := self.counters.get(name)) and is_good(value) and value.Value is not None:
                 try:
                     counted(self.world, value.Value.Value)
                 except Exception:  # a counter's report is no reason to lose the readings
@@ -137,6 +196,7 @@ class Collector:
         from_s = max(min(self.newest.values(), default=0), time.time() - MOST_BACK_S)
         if time.time() - from_s < 2 * self.every_s:
             return
+        self.health.gaps += 1
         start, end = datetime.fromtimestamp(from_s, UTC), datetime.now(UTC)
         for tag, node in zip(self.tags, nodes, strict=True):
             try:
@@ -166,9 +226,9 @@ async def find_nodes(client: Client, namespace: str, names: Sequence[str]) -> li
     return [client.get_node(ua.NodeId(name, index)) for name in names]
 
 
-def counters(line: Definition) -> list[tuple[str, Callable[[World, Sequence[float]], None]]]:
+def counters(line: Definition) -> dict[str, Callable[[World, Sequence[float]], None]]:
     """Return what stations count on the plant's server besides the tags: the node, and who takes it."""
-    return [pair for station in stations() for pair in station.counters(line).items()]
+    return {name: taken for station in stations() for name, taken in station.counters(line).items()}
 
 
 def is_good(value: Any) -> bool:

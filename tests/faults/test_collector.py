@@ -3,14 +3,17 @@
 import asyncio
 import json
 import math
+import socket
 import sqlite3
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from types import SimpleNamespace
 from unittest import mock
 
-from asyncua import ua
+from asgiref.sync import async_to_sync
+from asyncua import Server, ua
 from django.db import OperationalError
 
 from desk.exchange.buffer import Buffer
@@ -57,10 +60,10 @@ class Reading(DeskCase):
     def collect(self, values, folder=None):
         folder = folder or Path(self.enterContext(TemporaryDirectory()))
         collector = Collector(self.world, hallin_reach(), "opc.tcp://nowhere", "urn:x", folder)
-        collector.tags, collector.counters = ["brown_cons"], []
+        collector.tags, collector.counters = ["brown_cons"], {}
         with mock.patch("desk.exchange.collector.time.time", return_value=NOW_S + 3):
             for value in values:
-                collector.take([value])
+                collector.take([("brown_cons", value)])
         return collector
 
     def test_what_cannot_be_stored_waits_on_disk_and_is_stored_in_order_later(self):
@@ -99,13 +102,96 @@ class Reading(DeskCase):
     def test_a_counter_that_fails_loses_no_reading(self):
         folder = Path(self.enterContext(TemporaryDirectory()))
         collector = Collector(self.world, hallin_reach(), "opc.tcp://nowhere", "urn:x", folder)
-        collector.tags, collector.counters = ["brown_cons"], [("c", mock.Mock(side_effect=KeyError("odd")))]
+        collector.tags, collector.counters = ["brown_cons"], {"c": mock.Mock(side_effect=KeyError("odd"))}
         with (
             mock.patch("desk.exchange.collector.time.time", return_value=NOW_S + 60),
             self.assertLogs("desk.exchange", "ERROR"),
         ):
-            collector.take([said(3.5, at=NOW + timedelta(seconds=60)), said([1.0])])
+            collector.take([("brown_cons", said(3.5, at=NOW + timedelta(seconds=60))), ("c", said([1.0]))])
         self.assertTrue(Sample.objects.filter(tag="brown_cons", at_s=epoch(NOW) + 60).exists())
+
+
+class Subscribed(DeskCase):
+    """The server sends what changes, each value with its own time; what is silent is asked."""
+
+    def collect_from(self, does, silent_s=30.0):
+        """Serve one tag, collect it while something is done at the server, and return the collector."""
+        folder = Path(self.enterContext(TemporaryDirectory()))
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            endpoint = f"opc.tcp://127.0.0.1:{probe.getsockname()[1]}"
+        collector = Collector(self.world, hallin_reach(), endpoint, "urn:x", folder, every_s=0.3)
+        collector.tags, collector.counters = ["brown_cons"], {}
+
+        async def run():
+            server = Server()
+            await server.init()
+            server.set_endpoint(endpoint)
+            server.set_security_policy([ua.SecurityPolicyType.NoSecurity])
+            index = await server.register_namespace("urn:x")
+            node = await server.nodes.objects.add_variable(ua.NodeId("brown_cons", index), "brown_cons", 3.5)
+            async with server:
+                running = asyncio.create_task(collector.run())
+                for _ in range(100):
+                    await asyncio.sleep(0.05)
+                    if collector.health.state == "collecting":
+                        break
+                await does(node, collector)
+                running.cancel()
+                with suppress(asyncio.CancelledError):
+                    await running
+
+        with mock.patch("desk.exchange.collector.SILENT_S", silent_s):
+            async_to_sync(run)()
+        return collector
+
+    @staticmethod
+    async def until(true):
+        for _ in range(100):
+            await asyncio.sleep(0.05)
+            if true():
+                return
+
+    def test_what_changed_between_two_looks_is_kept_in_its_order(self):
+        at = datetime.now(UTC).replace(microsecond=0) - timedelta(seconds=20)
+        values = [3.49, 3.52, 3.58, 3.51]
+
+        async def does(node, collector):
+            for index, value in enumerate(values):
+                when = at + timedelta(seconds=index)
+                held = ua.Variant(value, ua.VariantType.Double)
+                await node.write_value(ua.DataValue(held, SourceTimestamp=when, ServerTimestamp=when))
+            await self.until(lambda: collector.newest.get("brown_cons") == epoch(at) + 3)
+
+        with mock.patch.object(Collector, "_fill_gap"):
+            self.collect_from(does)
+        kept = Sample.objects.filter(tag="brown_cons", at_s__gte=epoch(at), at_s__lt=epoch(at) + 4).order_by("at_s")
+        self.assertEqual([one.value for one in kept], values)
+
+    def test_a_silent_tag_is_asked_and_a_server_that_ends_what_it_sends_is_asked_again(self):
+        asked = []
+
+        async def ask(collector, client, nodes, names):
+            asked.append(tuple(names))
+            return []
+
+        async def does(node, collector):
+            await self.until(lambda: asked)
+            heard[0].status_change_notification(SimpleNamespace(Status="BadTimeout"))
+            await self.until(lambda: len(heard) > 1)
+
+        heard = []
+        subscribe = Collector._subscribe
+
+        async def noted(collector, client, nodes):
+            heard.append(await subscribe(collector, client, nodes))
+            return heard[-1]
+
+        with mock.patch.object(Collector, "_ask", ask), mock.patch.object(Collector, "_subscribe", noted):
+            collector = self.collect_from(does, silent_s=0.5)
+        self.assertEqual(asked[0], ("brown_cons",))
+        self.assertGreater(len(heard), 1)
+        self.assertIn(collector.health.state, ("collecting", "no plant"))
 
 
 class Waiting(DeskCase):
