@@ -10,6 +10,7 @@ from pathlib import Path
 from standin.digesters import COLUMNS
 from standin.laboratory import FIELDS, device_files, titrations
 from standin.living import Living
+from standin.past import MOVES, Past
 from standin.plant import Plant
 from standin.served import serve, state_file
 from standin.sick import listed, switch
@@ -23,9 +24,10 @@ def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) 
     """Write what instruments, laboratory, digesters and yard would have seen up to the anchor, thinned with age."""
     folder.mkdir(parents=True, exist_ok=True)
     end = plant.anchor_s
+    past = Past(plant) if plant.tags else None
     with (folder / "instruments.csv").open("w", newline="", encoding="utf-8") as file:
-        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.thinned(end - days * 86_400, end, hours)])
-    readings = list(plant.laboratory(end - days * 86_400, end))
+        csv.writer(file).writerows([("tag", "at_s", "value"), *plant.thinned(end - days * 86_400, end, hours, past)])
+    readings = list(plant.laboratory(end - days * 86_400, end, past))
     with (folder / "laboratory.csv").open("w", newline="", encoding="utf-8") as file:
         csv.writer(file).writerows([("tag", "at_s", "value"), *readings])
     with (folder / "titrations.csv").open("w", newline="", encoding="utf-8") as file:
@@ -36,6 +38,11 @@ def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) 
         cooks = csv.DictWriter(file, COLUMNS)
         cooks.writeheader()
         cooks.writerows(plant.digesters.history(end - days * 86_400, end))
+    if past is not None:
+        with (folder / "moves.csv").open("w", newline="", encoding="utf-8") as file:
+            moves = csv.DictWriter(file, MOVES)
+            moves.writeheader()
+            moves.writerows(past.moves())
     write_hand_cooks(plant.line, plant.story, folder, plant.seed, end, days)
     run = yard_run(plant, days)
     if run is not None:

@@ -15,20 +15,19 @@ from typing import Any, Final
 import numpy as np
 
 from standin.bench import Bench
-from standin.digesters import RESULT_AFTER_S, CookRun
+from standin.crew import feed_by_hand, make_wrong, put_cooks, take_unbelieved
+from standin.digesters import RESULT_AFTER_S
 from standin.plant import Plant as Told
 from stock.errors import DomainError
 from stock.line.order import Order
 from stock.simulate.house import Vessel
 from stock.simulate.plant import Plant
-from stock.simulate.reading import Sick
 from stock.tag import Tag
 
 WARM_S: Final = 1800  # run before it opens, for the loops to stand
 MOST_AT_ONCE: Final = 1500  # steps, so that it answers while it catches up
 KEPT_EVERY_S: Final = 60.0
 CREW_WAITS_PCT: Final = 4.0  # past the span a vessel is worked in, before the plant's own crew does what nobody did
-WOOD_CHANGED_KAPPA: Final = 0.55  # what the wood of late gives above the recipe's relation
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +60,6 @@ class Living:
         order = Order.of(told.line.grade(begun.grade) if begun is not None else grade)
         self.plant = Plant(told.line, order, seed=told.seed, disturbed=True, starts=self._starts)
         self.tested: list[Tested] = []
-        self._in: dict[int, int] = {}
         if (kept_bench := self._resumed()) is None:
             self._open()
         self.bench = Bench(self)
@@ -77,9 +75,7 @@ class Living:
     def _open(self) -> None:
         plant, story = self.plant, self.told.story
         for unit_id, over in story.feed_over_draw.items():
-            at = plant.loop_at.get(f"level:{unit_id}")
-            if at is not None and (driven := int(plant.loop_driven[at])) >= 0:
-                plant.take_by_hand(driven, over * float(plant.flow[driven]))
+            feed_by_hand(plant, unit_id, over)
         for loop, tag_id in plant.instruments:
             plant.set_point[loop] = self._starts(tag_id)
         plant.step(WARM_S)
@@ -87,47 +83,13 @@ class Living:
         for unit in plant.line.units:
             if (tag := getattr(unit, "level", None)) and unit.id in plant.layout.row:
                 plant.set_level(unit.id, min(max(self._starts(tag), 2.0), 98.0))
-        self._cooks()
+        put_cooks(plant, self.told.digesters, self.told.anchor_s)
         plant.readings.rest()
-        self._wrong()
-        self._by_hand()
-
-    def _wrong(self) -> None:
-        """Let instruments read as wrong as the past says they came to, and wander on as it says."""
-        for tag_id, told in self.told.story.instruments.items():
-            if told.drift_per_h and tag_id in self.plant.readings.truths:
-                error = self.told.story.drift(tag_id, 0.0)
-                self.plant.born_sick[tag_id] = Sick(
-                    bias=error, drift_per_h=told.drift_per_h,
-                    most=max(0.0, abs(told.drift_per_h) * told.drift_for_h - abs(error)),
-                )  # fmt: skip
-        self.plant.refit()
-
-    def _by_hand(self) -> None:
-        """Take what stands in a loop whose instrument is not believed by hand."""
-        for loop, tag_id in self.plant.instruments:
-            if tag_id in self.plant.born_sick:
-                driven = int(self.plant.loop_driven[loop])
-                self.plant.take_by_hand(driven, float(self.plant.flow[driven]))
-
-    def _cooks(self) -> None:
-        plant, digesters = self.plant, self.told.digesters
-        for index, house in enumerate(plant.batches.houses):
-            rhythm = digesters.rhythms.get(house.recipe.id)
-            house.bias = WOOD_CHANGED_KAPPA if rhythm is not None else 0.0
-            if rhythm is None:
-                continue
-            last = 0
-            for at, vessel in enumerate(house.vessels):
-                run = digesters.last(vessel.number, self.told.anchor_s)
-                plant.batches.put(index, at, self.told.anchor_s - run.started_s, **_known(run))
-                vessel.wanted_h = run.factor
-                vessel.started_s = run.started_s - self.told.anchor_s
-                self._in[vessel.number] = run.number
-                last = max(last, run.number)
-            house.next_cook = last + 1
-            opened = digesters.rhythms[house.recipe.id].cook(last - rhythm.first).started_s
-            house.next_start_s = opened + rhythm.every_s - self.told.anchor_s
+        make_wrong(plant, story, 0.0)
+        take_unbelieved(plant)
+        for one in story.happened:
+            if one.until_h is None:
+                plant.fault(one.kind, one.unit, **one.params)
 
     # ---- the clock
 
@@ -291,17 +253,9 @@ class Living:
             state = json.loads(self.kept.read_text(encoding="utf-8"))
             if state["anchor_s"] != self.told.anchor_s:
                 return None
-            self._wrong()
+            make_wrong(self.plant, self.told.story, 0.0)
             self.plant.restore(state["plant"])
             self.tested = [Tested(**one) for one in state["tested"]]
         except (OSError, ValueError, KeyError, TypeError, DomainError):
             return None
         return dict(state["bench"])
-
-
-def _known(run: CookRun) -> dict[str, Any]:
-    return {
-        "cook": run.number, "charge_pct": run.charge_pct_naoh_on_wood, "chips_t": run.chips_t,
-        "moisture_frac": run.moisture_frac, "liquor_m3": run.liquor_m3, "strength": run.strength,
-        "sulphidity": run.sulphidity, "fill_m3": run.fill_m3, "late_s": 60 * run.late_min, "apart_c": run.apart_c,
-    }  # fmt: skip

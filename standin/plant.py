@@ -7,6 +7,7 @@ that history and the live signal are one and the same curve.
 """
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -19,6 +20,9 @@ from stock.line.definition import Definition
 from stock.line.story import Story
 from stock.primitives import Mix, Store, Vessel
 from stock.tag import Tag
+
+if TYPE_CHECKING:
+    from standin.past import Past
 
 KEPT_LEVEL = 1.01  # feed over draw of a vessel that nothing is told of
 
@@ -84,7 +88,6 @@ class Plant:
 
     def value(self, tag: Tag, at_s: float) -> float:
         """Return what the tag's instrument reads at a moment."""
-        noise = tag.noise * self._noise(tag.id, at_s)
         if tag.id in self._house:
             true = self._digester(*self._house[tag.id], at_s)
         elif tag.id in self._tanks:
@@ -95,8 +98,7 @@ class Plant:
             true = self._level_pct(tag, at_s)
         else:
             true = self.starts(tag) + self.story.drift(tag.id, (at_s - self.anchor_s) / 3600)
-        low, high = tag.plausible
-        return round(min(high, max(low, true + noise)), 4)
+        return self._noisy(tag, true, at_s)
 
     def _noise(self, tag_id: str, at_s: float) -> float:
         """Slow and fast noise of unit size, the same for the same moment."""
@@ -145,20 +147,36 @@ class Plant:
             return self.digesters.kpa_g(number, at_s)
         return self.digesters.celsius(number, at_s, bottom=kind == "bottom")
 
+    def slope_pct_per_h(self, tag_id: str) -> float:
+        """Return by how much an hour a level moves, as the story feeds its vessel; nought where nothing is told."""
+        return self._slopes.get(tag_id, 0.0)
+
     def history(self, from_s: float, to_s: float, step_s: float = 60.0) -> Iterator[tuple[str, int, float]]:
         """Yield (tag, second, value) of every live tag over a span."""
         for tag in self.tags:
             for at_s in np.arange(from_s, to_s, step_s):
                 yield tag.id, int(at_s), self.value(tag, float(at_s))
 
-    def thinned(self, from_s: float, to_s: float, hours: float) -> Iterator[tuple[str, int, float]]:
+    def thinned(
+        self, from_s: float, to_s: float, hours: float, past: "Past | None" = None
+    ) -> Iterator[tuple[str, int, float]]:
         """Yield the past, thinned with age: a value a minute of late, ten minutes for three days, then an hour."""
         late, recent = to_s - hours * 3600, to_s - max(hours * 3600, 3 * 86_400)
-        yield from self.history(from_s, min(recent, late), 3600.0)
-        yield from self.history(max(from_s, recent), late, 600.0)
-        yield from self.history(max(from_s, late), to_s)
+        spans = (
+            (from_s, min(recent, late), 3600.0),
+            (max(from_s, recent), late, 600.0),
+            (max(from_s, late), to_s, 60.0),
+        )
+        for begins, ends, step_s in spans:
+            for tag_id, at_s, value in self.history(begins, ends, step_s):
+                made = past.read(tag_id, at_s) if past is not None else None
+                yield tag_id, at_s, value if made is None else self._noisy(self.line.tag(tag_id), made, at_s)
 
-    def laboratory(self, from_s: float, to_s: float) -> Iterator[tuple[str, int, float]]:
+    def _noisy(self, tag: Tag, true: float, at_s: float) -> float:
+        low, high = tag.plausible
+        return round(min(high, max(low, true + tag.noise * self._noise(tag.id, at_s))), 4)
+
+    def laboratory(self, from_s: float, to_s: float, past: "Past | None" = None) -> Iterator[tuple[str, int, float]]:
         """Yield (tag, second, value) of the laboratory's routine over a span, newest value as the story says."""
         of_cooks = self.digesters.tested
         for index, tag in enumerate(self.line.tags):
@@ -172,6 +190,8 @@ class Plant:
                 mark = self.starts(tag)
                 if back and tag.band and not tag.band.control[0] <= mark <= tag.band.control[1]:
                     mark = tag.band.target  # what is off now was on before
+                if back and past is not None:
+                    mark += past.change(tag.id, at_s)
                 value = mark if back == 0 else mark + tag.noise * float(rng.standard_normal())
                 yield tag.id, int(at_s), round(value, tag.decimals) + 0.0  # no minus before nothing
                 # Of what is older than two days, one value a day is kept.

@@ -51,6 +51,16 @@ class OrderStory(Part):
     from_h: float
 
 
+class Happened(Part):
+    """Something that went wrong at the plant before it opened: which fault, where, from when to when."""
+
+    kind: str = Field(max_length=40)
+    unit: Id
+    from_h: float = Field(ge=-72, le=0, description="hours from the moment it opens")
+    until_h: float | None = Field(None, le=0, description="till it was mended; it goes on where left out")
+    params: dict[str, float] = Field(default_factory=dict)
+
+
 class Told(Part):
     """Something somebody wrote in the log, minutes before it opens."""
 
@@ -98,6 +108,7 @@ class Story(Part):
     )
     cooks: list[CookStory] = Field(default_factory=list)
     yard: YardStory = Field(default_factory=YardStory)
+    happened: list[Happened] = Field(default_factory=list)
     orders: list[OrderStory] = Field(default_factory=list)
     log: list[Told] = Field(default_factory=list)
     carried: list[Carried] = Field(default_factory=list)

@@ -146,8 +146,8 @@ class Layout:
         self.row: dict[str, int] = {}  # what a unit's outlet is drawn from
         self.row_in: dict[str, int] = {}  # where a unit's inlets go
         self.at: dict[str, int] = {}  # transfer by stream
-        self._design = {
-            name: np.concatenate([stream.flows_t_per_h / 3600, np.zeros(len(MARKERS))])
+        self._design = {  # with its quality, so that whatever is made of streams has theirs
+            name: self._marked(np.concatenate([stream.flows_t_per_h / 3600, np.zeros(len(MARKERS))]), name)
             for name, stream in result.streams.items()
         }
         for unit in line.units:
@@ -208,7 +208,7 @@ class Layout:
         flow = self._design[stream]
         total = float(flow[:MASSES].sum())
         if total > 1e-12:
-            return self._marked(flow / total, stream)
+            return flow / total
         unit = self.line.unit(self.line.stream(stream).source)
         made = np.zeros(len(COLUMNS))
         if isinstance(unit, (Source, Store)):

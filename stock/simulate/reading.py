@@ -129,7 +129,7 @@ class Readings:
         if make is None:
             return None
         row = self._row_of(part.id)
-        if row is None:
+        if row is None or (tag.reads == "ash" and not row()[FILLER]):  # what a cane's dirt is, say, is not carried
             return None
         if tag.reads == "freeness" and (refiner := self._refined_at(part.id)) is not None:
             return lambda: _refined(row(), plant.falls_by(refiner, row()))

@@ -5,6 +5,7 @@ from typing import Final
 from django.urls import reverse
 
 from desk.floor.station import Station
+from desk.stations.moves.history import load_moves
 from desk.stations.moves.tables import MOVE_TABLES
 from desk.stations.moves.telling import due, held, learned, made, sheet, spoken, under_card, under_panel
 from desk.stations.moves.urls import urls
@@ -22,6 +23,7 @@ STATION: Final = Station(
     spoken=spoken,
     under_card=under_card,
     under_panel=under_panel,
+    past=load_moves,
     places=lambda state, text: (
         [("Moves", "what was set, and what it did", reverse("moves", args=[state.world.slug]))]
         if text[:4].lower() in "moves" and text

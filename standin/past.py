@@ -1,0 +1,159 @@
+"""The last day and a half before the demonstration opens, as the plant made it: run a minute a step, with its crew.
+
+What the story tells is given to the plant, not drawn on its readings: orders, faults, vessels fed by hand,
+instruments that wander, cooks and what they were given. A level that nothing holds begins where it must so
+that it ends as told. What lies before, and what the plant does not carry, is told as it is.
+"""
+
+from collections.abc import Iterator
+from typing import Any, Final
+
+import numpy as np
+
+from standin.crew import Tries, feed_by_hand, make_wrong, put_cooks, run_cooks, take_unbelieved
+from standin.plant import Plant as Told
+from stock.cooking.recipe import Digester
+from stock.line.order import Order
+from stock.line.story import Happened
+from stock.primitives import Vessel
+from stock.simulate.plant import Plant
+from stock.simulate.reading import ANCHORED
+
+HOURS: Final = 36.0
+STEP_S: Final = 60.0
+WARM_S: Final = 3600.0
+FED_BY_HAND_H: Final = 6.0  # how long before it opens a vessel is first fed by hand
+KEPT_PCT: Final = (25.0, 88.0)  # levels a crew keeps a vessel between, where it has a choice
+MOVES: Final = ("at_s", "who", "point", "words", "unit", "station", "low", "high", "from", "to", "text")
+
+
+class Past:
+    """What a plant did before its anchor, minute by minute."""
+
+    def __init__(self, told: Told, hours: float = HOURS) -> None:
+        """Run it."""
+        self.told, self.hours = told, hours
+        self.from_s = told.anchor_s - 3600 * hours
+        line, story = told.line, told.story
+        self._orders = sorted((one for one in story.orders if one.from_h <= 0), key=lambda one: one.from_h)
+        first = line.grade(self._orders[0].grade) if self._orders else line.grades[0]
+        self.plant = Plant(
+            line, Order.of(first), seed=told.seed + 1, dt_s=STEP_S, disturbed=True,
+            starts=lambda tag_id: story.starts(line, tag_id),
+        )  # fmt: skip
+        carried = self.plant.readings.truths
+        self.carried = {
+            tag.id: index
+            for index, tag in enumerate(
+                one for one in line.tags if one.id in carried and not isinstance(line.part(one.of), Digester)
+            )
+        }
+        self._begin()
+        self.tries = Tries(self.plant, told.seed, self.from_s, hours)
+        self.truth = np.full((int(3600 * hours / STEP_S) + 1, len(self.carried)), np.nan)
+        self.error = np.zeros_like(self.truth)
+        self._run()
+        self._end_as_told()
+
+    def _begin(self) -> None:
+        plant, story = self.plant, self.told.story
+        for loop, tag_id in plant.instruments:
+            plant.set_point[loop] = story.starts(self.told.line, tag_id)
+        plant.step(int(WARM_S / STEP_S))
+        plant.now_s, plant.steps, plant.slow_at_s = 0.0, 0, 0.0
+        for unit in plant.line.units:
+            if (tag := getattr(unit, "level", None)) and unit.id in plant.layout.row:
+                plant.set_level(unit.id, self._begins(unit.id, tag))
+        put_cooks(plant, self.told.digesters, self.from_s)
+        plant.readings.rest()
+        make_wrong(plant, story, -self.hours)
+        self._hand = {
+            unit: (3600 * (self.hours - FED_BY_HAND_H), over) for unit, over in story.feed_over_draw.items()
+        }  # fmt: skip
+        self._distrusted_h = min((one.drift_from_s for one in plant.born_sick.values()), default=np.inf) / 3600
+        self._is_distrusted = False
+        self._on: dict[int, Happened] = {}
+        self._happens = sorted(story.happened, key=lambda one: one.from_h)
+
+    def _begins(self, unit_id: str, tag_id: str) -> float:
+        ends = self.told.story.starts(self.told.line, tag_id)
+        if unit_id in self.told.story.feed_over_draw:
+            ends -= self.told.slope_pct_per_h(tag_id) * FED_BY_HAND_H
+        return float(np.clip(ends, *KEPT_PCT))
+
+    def _run(self) -> None:
+        plant = self.plant
+        for at in range(len(self.truth)):
+            self._keep(at)
+            self._orders_and_faults()
+            for unit in [unit for unit, (from_s, _) in self._hand.items() if plant.now_s >= from_s]:
+                feed_by_hand(plant, unit, self._hand.pop(unit)[1])
+            if not self._is_distrusted and plant.now_s >= 3600 * self._distrusted_h:
+                self._is_distrusted = True
+                take_unbelieved(plant)
+            run_cooks(plant, self.told.digesters, self.from_s)
+            self.tries.run()
+            plant.step()
+
+    def _orders_and_faults(self) -> None:
+        plant, hours = self.plant, self.plant.now_s / 3600 - self.hours
+        while self._orders and self._orders[0].from_h <= hours:
+            grade = plant.line.grade(self._orders.pop(0).grade)
+            if grade.id != plant.order.grade.id:
+                plant.set_order(Order.of(grade))
+        while self._happens and self._happens[0].from_h <= hours:
+            one = self._happens.pop(0)
+            self._on[plant.fault(one.kind, one.unit, **one.params)] = one
+        for number in [number for number, one in self._on.items() if one.until_h is not None and one.until_h <= hours]:
+            del self._on[number]
+            plant.mend(number)
+
+    def _keep(self, at: int) -> None:
+        readings = self.plant.readings
+        for tag_id, index in self.carried.items():
+            value = readings.truth(tag_id)
+            self.truth[at, index] = np.nan if value is None else value
+            self.error[at, index] = readings.error(tag_id)
+
+    def _end_as_told(self) -> None:
+        """Let what nothing holds end as the story says: levels, what is told as a change, what is worked by hand."""
+        line, late = self.told.line, self.truth[-30:]
+        by_hand = np.clip(np.arange(len(self.truth)) * STEP_S / 3600 - self._distrusted_h, 0.0, None)
+        for tag_id, index in self.carried.items():
+            tag = line.tag(tag_id)
+            is_level = tag.reads == "level" and isinstance(line.part(tag.of), Vessel)
+            ends = self.truth[-1, index] if is_level else float(np.nanmean(late[:, index]))
+            short = self.told.story.starts(line, tag_id) - ends
+            if is_level or tag.reads in ANCHORED:
+                self.truth[:, index] += short
+            elif tag_id in self.plant.born_sick and by_hand[-1] > 0:
+                self.truth[:, index] += short * by_hand / by_hand[-1]
+
+    # ---- what is known of it
+
+    def _at(self, tag_id: str, at_s: float) -> tuple[int, int] | None:
+        index = self.carried.get(tag_id)
+        at = round((at_s - self.from_s) / STEP_S)
+        found = index is not None and 0 <= at < len(self.truth) and bool(np.isfinite(self.truth[at, index]))
+        return (at, index) if found and index is not None else None
+
+    def read(self, tag_id: str, at_s: float) -> float | None:
+        """Return what a tag's instrument stood at, without its noise; None where the plant does not know."""
+        found = self._at(tag_id, at_s)
+        return None if found is None else float(self.truth[found] + self.error[found])
+
+    def change(self, tag_id: str, at_s: float) -> float:
+        """Return by how much a tag's truth stood off what it comes to at the end, for what the laboratory found."""
+        found = self._at(tag_id, at_s)
+        return 0.0 if found is None else float(self.truth[found] - np.nanmean(self.truth[-30:, found[1]]))
+
+    def moves(self) -> Iterator[dict[str, Any]]:
+        """Yield the crew's moves that it wrote down, as rows."""
+        for one in self.tries.made:
+            if one.written:
+                setting = one.setting
+                yield {
+                    "at_s": int(one.at_s), "who": one.who, "point": setting.point, "words": setting.words,
+                    "unit": setting.unit, "station": setting.station, "low": setting.low, "high": setting.high,
+                    "from": one.from_value, "to": one.to_value, "text": one.text,
+                }  # fmt: skip
