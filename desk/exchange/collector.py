@@ -31,6 +31,7 @@ from stock.line.definition import Definition
 log = logging.getLogger(__name__)
 
 FIRST_WAIT_S, LONGEST_WAIT_S = 1.0, 60.0
+STARTING_WAIT_S: Final = 5.0  # as long as it never answered: it may be starting just now
 QUEUED: Final = 60  # values of a tag the server holds for us while we are slow
 MOST_HEARD: Final = 200_000  # values that wait to be taken, before the oldest go
 SILENT_S: Final = 30.0  # a tag that did not change for so long is asked, so that silence is no death
@@ -117,7 +118,7 @@ class Collector:
                 log.warning("%s: %s; trying again in %.0f s", self.world.slug, self.health.said, wait_s)
                 await sync_to_async(self._tell)()
                 await asyncio.sleep(wait_s)
-                wait_s = min(2 * wait_s, LONGEST_WAIT_S)
+                wait_s = min(2 * wait_s, LONGEST_WAIT_S if self.health.stored else STARTING_WAIT_S)
 
     async def _subscribe(self, client: Client, nodes: Sequence[Any]) -> Heard:
         """Ask the server to send what changes."""

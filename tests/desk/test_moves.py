@@ -57,6 +57,30 @@ class MovesCase(DeskCase):
         return self.client.post(f"/try/moves/{where}", form)
 
 
+class Apart(MovesCase):
+    def test_what_another_move_had_a_part_in_is_not_counted_for_this_one(self):
+        trial = self.move(at=NOW - timedelta(minutes=90))
+        at_s = epoch(trial.at)
+        for second in range(-1800, 5400, 60):  # it does what it should; a quarter of an hour on it is set back
+            came = 0.0 if second < 30 else 1.0 if second < 900 else 0.0
+            value = 3.64 - 0.14 * came + 0.004 * ((second // 60) % 3 - 1)
+            Sample(world=self.world, tag="brown_cons", at_s=at_s + second, value=value).save()
+        alone = {one.move.pk: one for one in followed(State(self.world))}[trial.pk]
+        self.assertNotEqual(alone.verdict, "worked")
+        expected = {**EXPECTED, "effect": 0.14}
+        back = self.move(at=trial.at + timedelta(minutes=15), from_value=2486, to_value=2340, expected=expected)
+        both = {one.move.pk: one for one in followed(State(self.world))}
+        self.assertEqual((both[trial.pk].verdict, both[back.pk].verdict), ("worked", "worked"))
+        self.assertLessEqual(max(both[trial.pk].times_min), 15)
+
+    def test_a_move_made_before_the_one_before_it_has_settled_is_not_judged(self):
+        first = self.move(at=NOW - timedelta(minutes=60), expected={**EXPECTED, "settled_min": 40.0})
+        second = self.move(at=first.at + timedelta(minutes=10))
+        self.course(second, 1.0)
+        one = {one.move.pk: one for one in followed(State(self.world))}[second.pk]
+        self.assertEqual(one.verdict, "cannot")
+
+
 class Making(MovesCase):
     def test_a_move_is_kept_with_its_line_in_the_log_and_goes_to_the_plant(self):
         self.sign_in("operator")

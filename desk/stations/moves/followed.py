@@ -1,6 +1,6 @@
 """What became of moves: the course expected, what was read since, and the plain word on each."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
@@ -271,7 +271,7 @@ def followed(state: State, most: int | None = None) -> list[Followed]:
 def _followed_once(state: State, move: Move) -> Followed:
     kept: dict[int, Followed] = state.kept.setdefault("followed", {})
     if move.pk not in kept:
-        kept[move.pk] = follow(state, move)
+        kept[move.pk] = follow(state, move, moves_of(state))
     return kept[move.pk]
 
 
@@ -295,32 +295,55 @@ def is_news(state: State, move: Move) -> bool:
     return (state.now - move.settled_at).total_seconds() < after
 
 
-def follow(state: State, move: Move) -> Followed:
-    """Return a move with what was read since."""
+@dataclass(frozen=True, slots=True)
+class Window:
+    """Of what was read, what a move alone can have made: after the one before it has settled, until the one after it."""
+
+    from_at: datetime
+    until_at: datetime
+
+    @classmethod
+    def of(cls, move: Move, others: Iterable[Move], now: datetime) -> "Window":
+        """Return the window of a move among the others on the same reading."""
+        same = [one for one in others if one.tag == move.tag and one.pk != move.pk and _counts(one)]
+        before = [one.settled_at for one in same if one.at <= move.at]
+        after = [one.at for one in same if one.at > move.at]
+        return cls(min(max(before, default=move.at - LAB_BEFORE), move.at), min([*after, now]))
+
+
+def _counts(move: Move) -> bool:
+    made = getattr(move, "made", None)
+    return made is None or made.reached
+
+
+def follow(state: State, move: Move, others: Iterable[Move] = ()) -> Followed:
+    """Return a move with what was read since, as far as no other on the same reading had a part in it."""
     tag = state.line.tag(move.tag) if move.tag and any(one.id == move.tag for one in state.line.tags) else None
     if tag is None:
         return Followed(move, None, state.now)
-    times, values = _live(state, move, tag) if tag.live else _laboratory(state, move, tag)
+    window = Window.of(move, others, state.now)
+    times, values = _live(state, move, tag, window) if tag.live else _laboratory(state, move, tag, window)
     return Followed(move, tag, state.now, times, values, causes_of(move.rule))
 
 
-def _live(state: State, move: Move, tag: Tag) -> tuple[list[float], list[float]]:
+def _live(state: State, move: Move, tag: Tag, window: Window) -> tuple[list[float], list[float]]:
     at_s = epoch(move.at)
     settled = max(float(move.expected.get("settled_min", 0.0)), 10.0)
-    until = min(epoch(state.now), at_s + int(60 * 2 * settled) + 600)
+    from_s = max(at_s - int(60 * BEFORE_MIN), epoch(window.from_at))
+    until = min(epoch(window.until_at), at_s + int(60 * 2 * settled) + 600)
     bucket = max(60, int((until - at_s + 60 * BEFORE_MIN) / MOST_READINGS / 60 + 1) * 60)
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT avg(at_s), avg(value) FROM floor_sample WHERE world_id = %s AND tag = %s AND at_s > %s AND at_s <= %s"
             " AND value IS NOT NULL GROUP BY (at_s - %s + 864000) / %s ORDER BY 1",
-            [state.world.pk, tag.id, at_s - int(60 * BEFORE_MIN), until, at_s, bucket],
+            [state.world.pk, tag.id, from_s, until, at_s, bucket],
         )
         rows = cursor.fetchall()
     return [(float(at) - at_s) / 60 for at, _ in rows], [float(value) for _, value in rows]
 
 
-def _laboratory(state: State, move: Move, tag: Tag) -> tuple[list[float], list[float]]:
-    run = [one for one in state.entered.get(tag.id, []) if one.at > move.at - LAB_BEFORE]
+def _laboratory(state: State, move: Move, tag: Tag, window: Window) -> tuple[list[float], list[float]]:
+    run = [one for one in state.entered.get(tag.id, []) if window.from_at < one.at <= window.until_at]
     return [(one.at - move.at).total_seconds() / 60 for one in run], [one.value for one in run]
 
 
@@ -354,8 +377,9 @@ def kinds(state: State) -> list[Kind]:
 def _kinds(state: State, most: int = 40) -> list[Kind]:
     rows = Move.objects.filter(world=state.world, superseded_by=None, void=False).exclude(point="").exclude(tag="")
     groups: dict[tuple[str, str], list[Followed]] = {}
-    for move in rows.select_related("made").order_by("-at")[: 5 * most]:
-        groups.setdefault((move.point, move.tag), []).append(follow(state, move))
+    moves = list(rows.select_related("made").order_by("-at")[: 5 * most])
+    for move in moves:
+        groups.setdefault((move.point, move.tag), []).append(follow(state, move, moves))
     accepted = {(one.point, one.tag): one for one in Gain.objects.filter(world=state.world, superseded_by=None)}
     found = []
     for (point, _), members in groups.items():

@@ -87,9 +87,10 @@ def _load(mill: Path, history: Path, people: Mapping[str, Person], opened: datet
     with (history / "instruments.csv").open(encoding="utf-8") as file:
         store_samples(world.pk, [(row["tag"], int(row["at_s"]), float(row["value"])) for row in csv.DictReader(file)])
     past = Past(history, people, opened, story)
-    records = [*_laboratory(world, line, history, people["vale"]), *_told(world, story, people, opened)]
-    records += [record for station in stations() if station.serves(line) for record in station.past(world, past)]
-    _seal(records)
+    digest = _seal([*_laboratory(world, line, history, people["vale"]), *_told(world, story, people, opened)])
+    for station in stations():  # what the laboratory found is there already, for whoever reckons with it
+        if station.serves(line):
+            digest = _seal(list(station.past(world, past)), digest)
     _carried(world, story, people, opened)
     _gate(world, history / "drop")
     if story.hand_over is not None:
@@ -162,13 +163,13 @@ def _gate(world: World, drop: Path) -> None:
             pick_up(world, copy)
 
 
-def _seal(records: list[Record]) -> None:
-    """Chain the records in order of time and keep them."""
-    digest = ""
+def _seal(records: list[Record], digest: str = "") -> str:
+    """Chain records in order of time after what went before, keep them, and return the digest of the last."""
     for record in sorted(records, key=lambda one: one.at):
         record.seal(digest)
         digest = record.digest
     Record.objects.bulk_create(sorted(records, key=lambda one: one.at), batch_size=500)
+    return digest
 
 
 def _record(world: World, by: Person, at: datetime, form_key: str, **fields: Any) -> Record:
