@@ -69,9 +69,9 @@ class Apart(MovesCase):
         self.assertNotEqual(alone.verdict, "worked")
         expected = {**EXPECTED, "effect": 0.14}
         back = self.move(at=trial.at + timedelta(minutes=15), from_value=2486, to_value=2340, expected=expected)
-        both = {one.move.pk: one for one in followed(State(self.world))}
-        self.assertEqual((both[trial.pk].verdict, both[back.pk].verdict), ("worked", "worked"))
-        self.assertLessEqual(max(both[trial.pk].times_min), 15)
+        told = [follow(State(self.world), move, [trial, back]) for move in (trial, back)]
+        self.assertEqual([one.verdict for one in told], ["worked", "worked"])
+        self.assertLessEqual(max(told[0].times_min), 15)
 
     def test_a_move_made_before_the_one_before_it_has_settled_is_not_judged(self):
         first = self.move(at=NOW - timedelta(minutes=60), expected={**EXPECTED, "settled_min": 40.0})
