@@ -26,6 +26,7 @@ from stock.tag import Tag
 
 WARM_S: Final = 1800  # run before it opens, for the loops to stand
 MOST_AT_ONCE: Final = 1500  # steps, so that it answers while it catches up
+BREAKS_PER_D: Final = 2.0
 KEPT_EVERY_S: Final = 60.0
 CREW_WAITS_PCT: Final = 4.0  # past the span a vessel is worked in, before the plant's own crew does what nobody did
 
@@ -66,6 +67,7 @@ class Living:
         if kept_bench:
             self.bench.restore(kept_bench)
         self._kept_s = self.plant.now_s
+        self.plant.breaks_per_d = BREAKS_PER_D
 
     def _starts(self, tag_id: str) -> float:
         return self.told.story.starts(self.told.line, tag_id)
@@ -79,7 +81,7 @@ class Living:
         for loop, tag_id in plant.instruments:
             plant.set_point[loop] = self._starts(tag_id)
         plant.step(WARM_S)
-        plant.now_s, plant.steps, plant.slow_at_s = 0.0, 0, 0.0
+        plant.start_clock()
         for unit in plant.line.units:
             if (tag := getattr(unit, "level", None)) and unit.id in plant.layout.row:
                 plant.set_level(unit.id, min(max(self._starts(tag), 2.0), 98.0))

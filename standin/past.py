@@ -60,7 +60,7 @@ class Past:
         for loop, tag_id in plant.instruments:
             plant.set_point[loop] = story.starts(self.told.line, tag_id)
         plant.step(int(WARM_S / STEP_S))
-        plant.now_s, plant.steps, plant.slow_at_s = 0.0, 0, 0.0
+        plant.start_clock()
         for unit in plant.line.units:
             if (tag := getattr(unit, "level", None)) and unit.id in plant.layout.row:
                 plant.set_level(unit.id, self._begins(unit.id, tag))

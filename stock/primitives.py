@@ -56,6 +56,7 @@ class Source(Unit):
     family: Id | None = None
     solids: dict[Component, Frac] = Field(description="bone-dry make-up, adding to 1")
     consistency_pct: Consistency
+    temperature_c: float | None = Field(None, ge=-20, le=100, description="as it comes in; 20 °C where left out")
 
 
 class Vessel(Unit):
@@ -110,6 +111,8 @@ class Dose(Unit):
 
 class Water(Unit):
     """Fresh water; each outlet runs as much as its receiver needs."""
+
+    temperature_c: float | None = Field(None, ge=0, le=100, description="as it comes in; 15 °C where left out")
 
 
 class Mix(Vessel):

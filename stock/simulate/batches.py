@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Any, Final
 import numpy as np
 
 from stock.errors import DomainError
-from stock.simulate.house import House, Phase, Vessel
+from stock.simulate.house import BLOWN_C, House, Phase, Vessel
 from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS
 
 if TYPE_CHECKING:
@@ -173,6 +173,7 @@ class Batches:
         part = 1.0 if left_s <= passed_s else passed_s / left_s
         moved = rows[at] * part
         plant.mass[self.targets[index]] += moved
+        plant.riding.blown(self.targets[index], moved, min(vessel.celsius, BLOWN_C), f"{house.recipe.id} {vessel.cook}")
         rows[at] -= moved
         if part >= 1:
             rows[at] = 0.0

@@ -13,7 +13,7 @@ import numpy as np
 from stock.delivery.unit import Wire
 from stock.errors import DomainError
 from stock.material import INDEX
-from stock.primitives import Tank
+from stock.primitives import Mix, Tank
 from stock.simulate.layout import SOLIDS, WATER
 from stock.simulate.reading import Sick
 
@@ -75,6 +75,15 @@ def _reel(plant: "Plant") -> list[str]:
     return [unit.id for unit in plant.line.units if getattr(unit, "order", False)]
 
 
+def _stirred(plant: "Plant") -> list[str]:
+    towers = {tower.unit for tower in plant.layout.towers}
+    return [unit.id for unit in plant.line.units if isinstance(unit, Mix) and unit.volume_m3 and unit.id not in towers]
+
+
+def _towers(plant: "Plant") -> list[str]:
+    return [tower.unit for tower in plant.layout.towers]
+
+
 # ---- what each does
 
 
@@ -100,6 +109,28 @@ def _water_low(plant: "Plant", fault: Fault) -> None:
 
 def _valve(plant: "Plant", fault: Fault) -> None:
     plant.stuck[plant.layout.at[fault.unit]] = True
+
+
+def _valve_worn(plant: "Plant", fault: Fault) -> None:
+    at = plant.layout.at[fault.unit]
+    plant.sticks[at] = plant.range[at] * fault.params["stick_pct"] / 100
+
+
+def _agitator(plant: "Plant", fault: Fault) -> None:
+    plant.swings.append((plant.layout.row[fault.unit], fault.params["swing_pct"] / 100))
+
+
+def _stray(plant: "Plant", fault: Fault) -> None:
+    plant.strays[plant.layout.at[f"{fault.unit} made up"]] = fault.params["t_per_h"] / 3600
+
+
+def _shower(plant: "Plant", fault: Fault) -> None:
+    wash = plant.line.unit(fault.unit).wash  # type: ignore[attr-defined]
+    plant.stuck[plant.layout.at[wash.stream]] = True
+
+
+def _channels(plant: "Plant", fault: Fault) -> None:
+    plant.channels[fault.unit] = fault.params["active_frac"]
 
 
 def _less(plant: "Plant", fault: Fault) -> None:
@@ -157,6 +188,11 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "carries_over": Kind("a washer leaves more behind", _washers, {"times": (2.0, 1.0, 10.0)}, _carries_over),
     "plates_worn": Kind("a refiner's plates are worn", lambda plant: list(plant.quality.beating), {"frac": (0.8, 0.1, 1.0)}, _worn),
     "pump_slips": Kind("a dosing pump gives less than it says", lambda plant: [name for name, one in plant.quality.bleaching.items() if one.response_per_kg > 0], {"frac": (0.8, 0.0, 1.0)}, _slips),
+    "valve_worn": Kind("a valve moves by jerks", _driven, {"stick_pct": (2.0, 0.1, 20.0)}, _valve_worn),
+    "agitator_trips": Kind("a chest is not stirred", _stirred, {"swing_pct": (4.5, 0.5, 30.0)}, _agitator),
+    "stray_water": Kind("water runs into a filtrate tank unasked", _tanks, {"t_per_h": (10.0, 0.1, 500.0)}, _stray),
+    "shower_fixed": Kind("a washer's shower stays where it is, whatever comes", _washers, {}, _shower),
+    "tower_channels": Kind("stock runs through a part of a tower alone", _towers, {"active_frac": (0.7, 0.05, 0.95)}, _channels),
     "steam_short": Kind("the cook house is short of steam", _house, {"frac": (0.7, 0.0, 1.0)}, _steam),
     "sheet_break": Kind("the sheet is lost behind the couch", _reel, {"minutes": (15.0, 0.5, 180.0)}, _break),
 }  # fmt: skip

@@ -167,6 +167,79 @@ def valve_step(
     return position_before_pct + min(max(wanted, -most), most)
 
 
+class Shown(NamedTuple):
+    """What an instrument shows, and whether it is at the end of its range (1) or inside it (0)."""
+
+    shown_read: float
+    at_end_count: float
+
+
+@method(
+    "shown_read = true_read * (1 + gain_error_frac) + bias_read + noise_read, rounded to resolution_read,"
+    " held between range_low_read and range_high_read",
+    title="What an instrument shows",
+    station="simulate",
+    source="order of what happens to a value on its way: gain and bias, noise, steps of the display, range",
+    aliases=("instrument_reading",),
+    exact=False,
+    results=Shown._fields,
+    example=Example(
+        {"true_read": 3.50, "gain_error_frac": 0.01, "bias_read": 0.03, "noise_read": -0.006, "resolution_read": 0.01,
+         "range_low_read": 0, "range_high_read": 6},
+        {"shown_read": 3.56, "at_end_count": 0},
+    ),
+    true_read=Arg("what is there"),
+    gain_error_frac=Arg("by how much it reads high in ratio", -0.5, 0.5),
+    bias_read=Arg("what it reads too much"),
+    noise_read=Arg("its noise just now"),
+    resolution_read=Arg("the step it shows", 0, 1e6, above=True),
+    range_low_read=Arg("least it can show"),
+    range_high_read=Arg("most it can show"),
+)  # fmt: skip
+def instrument_shows(
+    *,
+    true_read: float,
+    range_low_read: float,
+    range_high_read: float,
+    resolution_read: float,
+    gain_error_frac: float = 0.0,
+    bias_read: float = 0.0,
+    noise_read: float = 0.0,
+) -> Shown:
+    """Return what an instrument shows of a true value.
+
+    Raises
+    ------
+    DomainError
+        E_ORDER for a range that ends before it begins.
+    """
+    if range_low_read >= range_high_read:
+        message = f"the range begins at {range_low_read:g} and ends at {range_high_read:g}"
+        raise DomainError("E_ORDER", "range_low_read", message, f"less than {range_high_read:g}")
+    value = true_read * (1 + gain_error_frac) + bias_read + noise_read
+    stepped = round(value / resolution_read) * resolution_read
+    held = min(max(stepped, range_low_read), range_high_read)
+    return Shown(held, float(held != stepped))
+
+
+@method(
+    "break_frac = 1 - exp(-breaks_per_d * times_ratio * dt_s / 86400)",
+    title="Chance of losing the sheet in a step",
+    station="simulate",
+    source="events that come at a mean rate, each on its own",
+    aliases=("break_probability",),
+    exact=False,
+    results=("break_frac",),
+    example=Example({"breaks_per_d": 2, "dt_s": 10, "times_ratio": 3}, {"break_frac": 0.0006942}, 1e-3),
+    breaks_per_d=Arg("how often it is lost", 0, 500),
+    dt_s=Arg("step", 0, 86_400, above=True),
+    times_ratio=Arg("how many times as often just now", 0, 100),
+)
+def break_chance(*, breaks_per_d: float, dt_s: float, times_ratio: float = 1.0) -> float:
+    """Return the chance that the sheet is lost within a step."""
+    return 1 - math.exp(-breaks_per_d * times_ratio * dt_s / 86_400)
+
+
 class MeanSd(NamedTuple):
     """Uncertainty of a mean of readings that go together, and how many independent ones it is worth."""
 

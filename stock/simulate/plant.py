@@ -34,6 +34,16 @@ class Plant(Running):
         """Return what a tag stands at in truth; for tests and for scoring, never for a screen that is worked by."""
         return self.readings.truth(tag_id)
 
+    def origins(self, unit: str) -> dict[str, float]:
+        """Return the share of the fibre in a unit that comes from each cook and feed.
+
+        Raises
+        ------
+        DomainError
+            E_RANGE where the unit holds nothing here.
+        """
+        return self.riding.of(unit)
+
     def act(self, digester: int, action: str) -> str:
         """Do something at a digester; return where it is then, in words.
 
@@ -66,11 +76,16 @@ class Plant(Running):
         self.most = self.range.copy()
         self.stuck[:] = False
         self.headers.clear()
+        self.sticks[:] = 0.0
+        self.swings.clear()
+        self.strays.clear()
+        self.channels.clear()
         self.worn.clear()
         self.slips.clear()
         self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}
         self.batches.steam_frac = 1.0
         apply_faults(self, self.faults)
+        self.has_sticking = bool(self.sticks.any())
         self.feed_base = self.feed_made
         self.enrich()
         self.stroke = np.where(self.stuck, 0.0, self.range * (self.dt_s / STROKE_S))
@@ -177,6 +192,7 @@ class Plant(Running):
             self.mass[row] *= wanted / self.content(row)
         else:
             self._fill_tower(tower, wanted)
+        self.riding.recount()
         loop = self.loop_at.get(f"level:{unit}")
         if loop is not None:
             self.set_point[loop] = self.filtered[loop] = self.content(row)

@@ -123,6 +123,8 @@ class Readings:
             return self._digester(part, tag.reads)
         if tag.reads == "level":
             return self._level(part.id)
+        if tag.reads == "temperature":
+            return self._temperature(part.id)
         if tag.reads == "net_power":
             return (lambda: plant.powers[part.id]) if part.id in plant.powers else None
         make = OF_A_ROW.get(tag.reads)
@@ -147,6 +149,18 @@ class Readings:
             return None
         row, volume = plant.layout.row[unit_id], getattr(plant.line.unit(unit_id), "volume_m3", None)
         return None if not volume else (lambda: 100 * plant.content(row) / volume)
+
+    def _temperature(self, part_id: str) -> Truth | None:
+        """Return how warm a part is; none where it is warmed on its way into a cook, which is not carried."""
+        plant = self.plant
+        if part_id in plant.layout.row:
+            row = plant.layout.row[part_id]
+            return lambda: plant.riding.celsius_at(row)
+        at = plant.layout.stream_at.get(part_id)
+        if at is None or any(group.unit == plant.line.stream(part_id).target for group in plant.layout.groups):
+            return None
+        passes = plant.layout.passes[at]
+        return (lambda: plant.riding.celsius_in(passes)) if passes.any() else None
 
     def _row_of(self, part_id: str) -> Callable[[], np.ndarray] | None:
         """Return how to see what a part holds, or what runs in it, as a row of the plant."""

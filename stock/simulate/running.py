@@ -21,8 +21,10 @@ from stock.simulate.batches import Batches
 from stock.simulate.control import SHARE_S, Plan, plan
 from stock.simulate.faults import Fault
 from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER, Layout
+from stock.simulate.loops import break_chance
 from stock.simulate.quality import BLEACHED_KAPPA, Quality, Starts
 from stock.simulate.reading import Readings, Sick
+from stock.simulate.riding import CARRY, EVERY_S, Riding
 from stock.simulate.wiring import GRAPH, Wired
 
 FORMAT: Final = 1
@@ -30,6 +32,9 @@ CLOSES: Final = 1e-9
 SLOW_S: Final = 10.0
 LEAST_FRAC: Final = 0.03  # of its usual flow, below which a consistency cannot be measured
 MAT_FRAC, MAT_S = 0.015, 300.0  # how far the water of a mat wanders, and how long it stays off
+CHANCE: Final = break_chance.method.bare  # type: ignore[attr-defined]
+SWING_S: Final = 300.0  # of what leaves a vessel that is not stirred
+BREAK_MIN, BREAK_SPREAD, LONGEST_BREAK_MIN = 12.0, 0.7, 120.0
 FEED_FRAC, FEED_S = 0.006, 7200.0  # the solids of a feed: moisture inside a lot
 
 
@@ -105,9 +110,17 @@ class Running(Wired, ABC):
         self.born_sick: dict[str, Sick] = {}  # instruments that were wrong before it began, and stay so
         self.most = self.range.copy()  # what faults leave of it
         self.stuck = np.zeros(len(self.range), dtype=bool)
+        self.has_sticking = False
         self.headers: list[tuple[np.ndarray, float]] = []
+        self.sticks = np.zeros(len(self.range))  # how far a valve must be sent before it moves, t/s
+        self.swings: list[tuple[int, float]] = []  # vessels not mixed: the row, how far its outlet swings
+        self.strays: dict[int, float] = {}  # water that runs into a tank unasked, t/s, by its make-up
+        self.carry_dt = CARRY * dt_s
+        self.breaks_per_d = 0.0  # the sheet is lost so often of itself
         self.worn: dict[str, float] = {}
         self.slips: dict[str, float] = {}
+        self.channels: dict[str, float] = {}  # towers of which a part alone is passed through
+        self.riding = Riding(self)
         self.readings = Readings(self)
         self.instruments = self._loop_instruments()
         self.refit()
@@ -256,6 +269,8 @@ class Running(Wired, ABC):
         np.maximum(wanted, 0.0, out=wanted)
         np.minimum(wanted, self.range, out=wanted)
         moved = np.minimum(wanted, self.most) - self.flow  # what a fault takes is not forgotten by who asks for it
+        if self.has_sticking:
+            moved[np.abs(moved) <= self.sticks] = 0.0
         np.maximum(moved, -self.stroke, out=moved)
         np.minimum(moved, self.stroke, out=moved)
         self.flow += moved
@@ -270,6 +285,8 @@ class Running(Wired, ABC):
         flow[self.lips] = np.maximum(0.0, (contents[self.donor[self.lips]] - self.lip_t) / self.lip_s)
         if len(self.makeups):
             flow[self.makeups] = np.maximum(0.0, (self.makeup_t - contents[self.makeup_row]) / self.makeup_s)
+            for makeup, stray in self.strays.items():
+                flow[makeup] += stray
         given = flow[self.held]
         out = np.bincount(self.donor[self.held], weights=given, minlength=len(mass)) * dt
         over = out > held
@@ -278,6 +295,8 @@ class Running(Wired, ABC):
             given = given * left_frac[self.donor[self.held]]
         flows = self.flows
         made = mass / np.maximum(held, 1e-12)[:, None]
+        for row, swing in self.swings:
+            self._unmix(made[row], swing)
         flows[self.held] = given[:, None] * made[self.donor[self.held]]
         flows[self.feeds] = flow[self.feeds, None] * self.feed_made
         left = mass[self.part_row] / self.part_hold_s
@@ -291,6 +310,7 @@ class Running(Wired, ABC):
         change = self.incidence @ flows
         change *= dt
         mass += change
+        self.riding.moved += flows @ self.carry_dt
         through = (self.coming - self.leaving) @ flows * dt
         gap = np.abs(change.sum(axis=0) - through)[:MASSES]
         scale_t = dt * max(float(flows[self.feeds, :MASSES].sum()), float(flows[:, :MASSES].sum()) / 1000, 1e-12)
@@ -301,6 +321,16 @@ class Running(Wired, ABC):
                 "E_BALANCE", "plant", f"mass closes to {closure:.1e} only, {self.now_s:.0f} s after it began"
             )
 
+    def _unmix(self, made: np.ndarray, swing: float) -> None:
+        """Let what leaves a vessel that is not stirred be thicker and thinner than what it holds; water makes up."""
+        wave = 1 + swing * np.sin(2 * np.pi * self.now_s / SWING_S)
+        solids = float(made[SOLIDS].sum())
+        more = min(solids * (wave - 1), 0.9 * float(made[WATER]))
+        ratio = 1 + more / max(solids, 1e-12)
+        made[SOLIDS] *= ratio
+        made[MASSES:] *= ratio
+        made[WATER] -= more
+
     # ---- what is slow
 
     def _slow(self, passed_s: float) -> None:
@@ -310,12 +340,24 @@ class Running(Wired, ABC):
         self._towers()
         if self.steps % 3600 == 0:
             self.weigh_parcels()  # so that rounding does not add up
+        if self.breaks_per_d and self.now_s >= self.breaks_until_s:
+            self._may_break(passed_s)
         if self.broken != (self.now_s < self.breaks_until_s):
             self.refit()
         for loop, tag in self.instruments:
             self.offset[loop] = self.readings.error(tag)
         self._refine(passed_s)
         self.batches.run(passed_s)
+        if self.now_s - self.riding.carried_s >= EVERY_S - 1e-9:
+            self.riding.carry()
+
+    def _may_break(self, passed_s: float) -> None:
+        """Lose the sheet now and then: of the seed and the moment alone."""
+        rng = np.random.default_rng([self.seed, crc32(b"break"), round(self.now_s / SLOW_S)])
+        if rng.random() < CHANCE(breaks_per_d=self.breaks_per_d, dt_s=passed_s):
+            minutes = min(float(rng.lognormal(np.log(BREAK_MIN), BREAK_SPREAD)), LONGEST_BREAK_MIN)
+            self.breaks_until_s = self.now_s + 60 * minutes
+            self.tell("", f"the sheet is lost, for {minutes:.0f} min")
 
     def _wander(self, passed_s: float) -> None:
         """Let the mats of separations and the solids of feeds wander: first-order, of the seed and the moment alone."""
@@ -339,12 +381,18 @@ class Running(Wired, ABC):
         self.feed_made[:, WATER] -= (changed - solids).sum(axis=1)
         self.feed_made[:, SOLIDS] = changed
 
+    def start_clock(self) -> None:
+        """Count the plant's time from here on."""
+        self.now_s, self.steps, self.slow_at_s = 0.0, 0, 0.0
+        self.riding.carried_s = self.riding.merged_s = 0.0
+
     def _towers(self) -> None:
         for index, tower in enumerate(self.layout.towers):
             parcels, mass = self.parcels[index], self.mass
             if float(mass[tower.head, :MASSES].sum()) >= tower.parcel_t:
-                parcels.append(mass[tower.head].copy())
-                self.charged[index].append(self.charges.get(tower.unit, 0.0))
+                at = round(self.channels.get(tower.unit, 1.0) * len(parcels))  # the rest of it stands still
+                parcels.insert(at, mass[tower.head].copy())
+                self.charged[index].insert(at, self.charges.get(tower.unit, 0.0))
                 self.in_parcels[index] += float(mass[tower.head, :MASSES].sum())
                 mass[tower.head] = 0.0
             while float(mass[tower.foot, :MASSES].sum()) < tower.foot_t:

@@ -17,7 +17,16 @@ ARRAYS: Final = (
     "mass", "flow", "wanted", "flows", "by_hand", "auto", "set_point", "error", "filtered", "ring", "ratio_per_bd",
     "in_parcels", "offset", "wetter", "richer",
 )  # fmt: skip
-NUMBERS: Final = ("now_s", "steps", "slow_at_s", "total_bd", "breaks_until_s", "last_fault", "worst_closure")
+NUMBERS: Final = (
+    "now_s",
+    "steps",
+    "slow_at_s",
+    "total_bd",
+    "breaks_until_s",
+    "breaks_per_d",
+    "last_fault",
+    "worst_closure",
+)
 
 
 def state_of(plant: "Plant") -> dict[str, Any]:
@@ -33,6 +42,7 @@ def state_of(plant: "Plant") -> dict[str, Any]:
     found["asked"] = plant.batches.asked.tolist()
     found["houses"] = [one.state() for one in plant.batches.houses]
     found["digesters"] = [rows.tolist() for rows in plant.batches.rows]
+    found["riding"] = plant.riding.state()
     found["at_rest"] = dict(plant.readings.at_rest)
     return found
 
@@ -75,5 +85,6 @@ def _put_back(plant: "Plant", state: Mapping[str, Any]) -> None:
     plant.batches.rows = [
         np.array(rows).reshape(now.shape) for rows, now in zip(state["digesters"], plant.batches.rows, strict=True)
     ]
+    plant.riding.restore(state["riding"])
     plant.readings.at_rest = dict(state["at_rest"])
     plant.refit()

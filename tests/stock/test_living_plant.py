@@ -13,7 +13,6 @@ from stock.line.definition import Definition
 from stock.line.load import load_definition
 from stock.line.order import Order
 from stock.primitives import Store
-from stock.simulate.faults import FAULTS
 from stock.simulate.layout import FIBRE, MASSES, SOLIDS
 from stock.simulate.plant import Plant
 from tests.line import MILL
@@ -229,93 +228,6 @@ class MoveTests(SimpleTestCase):
         with self.assertRaises(DomainError) as caught:
             plant.act(waiting[0].number, "blow")
         self.assertEqual(caught.exception.code, "E_LIMIT")
-
-
-class FaultTests(SimpleTestCase):
-    """Each fault moves what it should, and leaves alone what it should."""
-
-    def _pair(self, kind: str, unit: str, hours: float = 2.0, **params: float) -> tuple[Plant, Plant]:
-        healthy, sick = running(), running()
-        sick.fault(kind, unit, **params)
-        for one in (healthy, sick):
-            one.run(hours * HOUR)
-        return healthy, sick
-
-    def _apart(self, pair: tuple[Plant, Plant], tag: str) -> float:
-        healthy, sick = pair
-        return (sick.truth(tag) or 0) - (healthy.truth(tag) or 0)
-
-    def test_a_drifting_transmitter_leads_its_loop_astray(self) -> None:
-        pair = self._pair("transmitter_drifts", "machine_cons", hours=4, per_h=0.02)
-        self.assertAlmostEqual(self._apart(pair, "machine_cons"), -0.08, delta=0.015)
-        self.assertAlmostEqual(pair[1].read("machine_cons")[0] or 0, 3.2, delta=0.04)
-        self.assertGreater(self._apart(pair, "thick_flow"), 40)
-
-    def test_low_water_thickens_what_is_diluted(self) -> None:
-        pair = self._pair("water_low", "clear_tank", frac=0.7)
-        self.assertGreater(self._apart(pair, "machine_cons"), 0.05)
-        self.assertGreater(self._apart(pair, "blend_cons"), 0.05)
-
-    def test_a_stuck_reading_stands_and_a_dead_one_is_none(self) -> None:
-        plant = running()
-        plant.fault("reading_sticks", "machine_level")
-        stands = plant.read("machine_level")
-        plant.fault("transmitter_dies", "blend_level")
-        plant.run(2 * HOUR)
-        self.assertEqual(plant.read("machine_level"), stands)
-        self.assertEqual(plant.read("blend_level"), (None, 0x808C0000))
-
-    def test_a_lost_retention_fills_the_tray(self) -> None:
-        pair = self._pair("retention_lost", "wire", hours=0.5)
-        self.assertGreater(self._apart(pair, "tray_cons"), 0.03)
-
-    def test_thin_filler_lowers_the_ash_until_its_loop_gives_more(self) -> None:
-        pair = self._pair("feed_thin", "filler", hours=0.25, frac=0.7)
-        self.assertLess(self._apart(pair, "sheet_ash"), -0.3)
-
-    def test_a_break_sends_the_sheet_to_broke(self) -> None:
-        healthy, sick = self._pair("sheet_break", "reel", hours=0.5, minutes=25)
-        level = sick.line.unit("broke_cream").tag_of("level") or ""
-        self.assertGreater((sick.truth(level) or 0) - (healthy.truth(level) or 0), 35)
-        self.assertAlmostEqual(self._apart((healthy, sick), "machine_level"), 0, delta=1.5)
-
-    def test_worn_plates_a_slipping_pump_and_little_steam(self) -> None:
-        pair = self._pair("plates_worn", "wood_refine", hours=6)
-        self.assertGreater(self._apart(pair, "furnish_freeness"), 3)
-        pair = self._pair("pump_slips", "cane_bleach", hours=8)
-        self.assertLess(self._apart(pair, "cane_brightness"), -0.3)
-        healthy, sick = self._pair("steam_short", "wood_cook", hours=6, frac=0.3)
-        self.assertLess(
-            sum("blown" in one.words for one in sick.events), sum("blown" in one.words for one in healthy.events) + 1
-        )
-
-    def test_mended_nothing_is_left(self) -> None:
-        plant = running()
-        for kind, places in ((name, one.places(plant)) for name, one in FAULTS.items()):
-            if not places:
-                continue
-            with self.subTest(kind=kind):
-                number = plant.fault(kind, places[0])
-                plant.mend(number)
-                fresh = running()
-                self.assertTrue(np.array_equal(plant.part_share, fresh.part_share))
-                self.assertTrue(np.array_equal(plant.feed_made, fresh.feed_made))
-                self.assertFalse(plant.readings.sick)
-                self.assertFalse(plant.broken)
-
-    def test_what_cannot_be_is_refused_by_name(self) -> None:
-        plant = running()
-        for kind, unit, params, argument in (
-            ("gremlin", "wire", {}, "kind"),
-            ("retention_lost", "reel", {}, "unit"),
-            ("water_low", "clear_tank", {"frac": 3.0}, "frac"),
-            ("water_low", "clear_tank", {"part": 3.0}, "part"),
-        ):
-            with self.subTest(kind=kind), self.assertRaises(DomainError) as caught:
-                plant.fault(kind, unit, **params)
-            self.assertEqual(caught.exception.argument, argument)
-        with self.assertRaises(DomainError):
-            plant.mend(99)
 
 
 def _reel(plant: Plant) -> str:

@@ -1,0 +1,245 @@
+"""What travels with mass besides quality: its warmth, and which cook, lot or feed its fibre comes from.
+
+Both are shares of what holds them, carried by what moved in a minute: exact in what is carried, since
+every holder's share solves one linear balance at once. A tower counts as mixed here. What reacts loses
+the same part of every origin.
+"""
+
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any, Final
+
+import numpy as np
+
+from stock.errors import DomainError
+from stock.material import COMPONENTS, FILTERABLE
+from stock.primitives import Water
+from stock.simulate.house import BLOWN_C
+from stock.simulate.layout import COLUMNS, FIBRE, MASSES
+from stock.working import Arg, Example, method
+
+if TYPE_CHECKING:
+    from stock.simulate.running import Running
+
+EVERY_S: Final = 60.0
+MERGED_EVERY_S: Final = 1800.0
+LEAST_FRAC: Final = 1e-4
+AIR_C: Final = 20.0
+COOLS_PER_H: Final = 0.03  # of what it is warmer than the air: 1.5 °C an hour at 70 °C
+FEED_C: Final = 20.0
+WATER_C: Final = 15.0
+MINOR: Final = "minor"
+KJ: Final = {"water": 4.19, "organics": 1.5, "inorganics": 1.5}  # kJ/(kg K); solids 1.34
+CARRY: Final = np.zeros((len(COLUMNS), 2))  # fibre and heat capacity of a row
+CARRY[FIBRE, 0] = 1.0
+CARRY[:MASSES, 1] = [KJ.get(name, 1.34 if name in FILTERABLE else 1.5) for name in COMPONENTS]
+
+
+@method(
+    "origins below least_frac of the whole become one, minor_bdt; what is kept and minor_bdt add to what was given",
+    title="Origins too small to tell apart",
+    station="simulate",
+    source="conservation of mass",
+    aliases=("merge_tags",),
+    exact=False,
+    results=("kept_each_bdt", "minor_bdt"),
+    example=Example(
+        {"origins_each_bdt": [5.0, 0.0004, 2.0, 0.0002]},
+        {"kept_each_bdt": [5.0, 0.0, 2.0, 0.0], "minor_bdt": 0.0006},
+        1e-6,
+    ),
+    origins_each_bdt=Arg("fibre of each origin", 0, 1e6, series=True, count=1),
+    least_frac=Arg("share of the whole below which it is minor", 0, 0.1),
+)
+def merge_origins(*, origins_each_bdt: Sequence[float], least_frac: float = LEAST_FRAC) -> tuple[list[float], float]:
+    """Return what is kept of each origin, and what all the small ones come to."""
+    least = least_frac * sum(origins_each_bdt)
+    kept = [one if one >= least else 0.0 for one in origins_each_bdt]
+    return kept, sum(origins_each_bdt) - sum(kept)
+
+
+class Riding:
+    """Warmth and origin of what every holder of a plant holds."""
+
+    def __init__(self, plant: "Running") -> None:
+        """Begin with everything as warm as what feeds it, its fibre of no known origin."""
+        self.plant = plant
+        layout = plant.layout
+        count = len(layout.holders)
+        self.place = np.arange(count)  # a tower's head counts with its foot
+        for tower in layout.towers:
+            self.place[tower.head] = tower.foot
+        self.donor = np.where(plant.donor >= 0, self.place[plant.donor], -1)
+        ends = plant.incidence > 0
+        self.into = np.where(ends.any(axis=0), self.place[ends.argmax(axis=0)], -1)
+        self.moved = np.zeros((len(layout.transfers), 2))
+        self.brought: list[tuple[int, float, float, float, str]] = []
+        self.feed_origin = [self._feed_origin(index) for index in range(len(layout.transfers))]
+        self.origins = ["before", *dict.fromkeys(name for name in self.feed_origin if name)]
+        self.share = np.zeros((count, len(self.origins)))
+        self.share[:, 0] = 1.0
+        self.feed_c = np.array([self._feed_c(index) for index in range(len(layout.transfers))])
+        self.celsius = np.full(count, AIR_C)
+        self.held = self._held()
+        self.carried_s = self.merged_s = plant.now_s
+        self._settle()
+
+    def _feed_c(self, index: int) -> float:
+        line = self.plant.line
+        transfer = self.plant.layout.transfers[index]
+        if transfer.way == "makeup":
+            return WATER_C
+        unit = line.unit(line.stream(transfer.id).source)
+        told = getattr(unit, "temperature_c", None)
+        usual = WATER_C if isinstance(unit, Water) else FEED_C
+        return usual if told is None else float(told)
+
+    def _feed_origin(self, index: int) -> str:
+        """Return what fibre that comes in by a transfer is called after: its source; '' where none comes."""
+        transfer = self.plant.layout.transfers[index]
+        is_feed = transfer.way == "feed" and transfer.make_up[FIBRE] > 0
+        return self.plant.line.stream(transfer.id).source if is_feed else ""
+
+    def _settle(self) -> None:
+        """Give every holder the warmth it comes to when the line stands as it is at rest."""
+        rest = np.array([one.design_t_per_s * one.make_up for one in self.plant.layout.transfers]) @ CARRY * 1e7
+        held = self.held
+        self.moved[:] = rest
+        for group, target in zip(self.plant.batches.groups, self.plant.batches.targets, strict=True):
+            out = self.plant.result.streams[self.plant.line.graph.out(group.unit)[0].id].flows_t_per_h / 3600
+            row = np.concatenate([out, np.zeros(len(COLUMNS) - MASSES)]) @ CARRY * 1e7
+            self.brought.append((self.place[target], row[0], row[1], BLOWN_C, "before"))
+        self.celsius = self._solved(
+            1, self.celsius[:, None], self.feed_c[:, None], held, [[one[3]] for one in self.brought]
+        )[:, 0]
+        self.moved[:] = 0.0
+        self.brought.clear()
+
+    def _held(self) -> np.ndarray:
+        """Return fibre and heat capacity of every place, (holders, 2)."""
+        plant = self.plant
+        rows = plant.mass @ CARRY
+        found = np.zeros_like(rows)
+        np.add.at(found, self.place, rows)
+        for tower, parcels in zip(plant.layout.towers, plant.parcels, strict=True):
+            if parcels:
+                found[tower.foot] += np.add.reduce(parcels) @ CARRY
+        return found
+
+    # ---- what happens
+
+    def blown(self, row: int, moved: np.ndarray, celsius: float, origin: str) -> None:
+        """Note what a digester gave to a holder."""
+        fibre, capacity = moved @ CARRY
+        self.brought.append((int(self.place[row]), float(fibre), float(capacity), celsius, origin))
+
+    def carry(self) -> None:
+        """Carry warmth and origin along with what moved since they were carried last."""
+        plant = self.plant
+        passed_s = plant.now_s - self.carried_s
+        self.carried_s = plant.now_s
+        for name in dict.fromkeys(one[4] for one in self.brought):
+            if name not in self.origins:
+                self.origins.append(name)
+                self.share = np.hstack([self.share, np.zeros((len(self.share), 1))])
+        feeds = np.array([[float(name == (own or "before")) for name in self.origins] for own in self.feed_origin])
+        came = [[float(name == one[4]) for name in self.origins] for one in self.brought]
+        self.share = self._solved(0, self.share, feeds, self.held, came)
+        warm = self._solved(
+            1, self.celsius[:, None], self.feed_c[:, None], self.held, [[one[3]] for one in self.brought]
+        )
+        self.celsius = warm[:, 0] + (AIR_C - warm[:, 0]) * (1 - np.exp(-COOLS_PER_H * passed_s / 3600))
+        self.moved[:] = 0.0
+        self.brought.clear()
+        self.held = self._held()
+        if plant.now_s - self.merged_s >= MERGED_EVERY_S:
+            self.merged_s = plant.now_s
+            self._merge()
+
+    def _solved(
+        self, carrier: int, share: np.ndarray, feeds: np.ndarray, held: np.ndarray, came: Sequence[Sequence[float]]
+    ) -> np.ndarray:
+        """Return the share of every holder after what moved: all of them at once, (holders, what rides)."""
+        count = len(self.place)
+        moved = self.moved[:, carrier]
+        matrix = np.diag(held[:, carrier])
+        known = held[:, carrier, None] * share
+        ends = self.into >= 0
+        np.add.at(matrix, (self.into[ends], self.into[ends]), moved[ends])
+        inner = ends & (self.donor >= 0)
+        np.add.at(matrix, (self.into[inner], self.donor[inner]), -moved[inner])
+        outer = ends & (self.donor < 0)
+        np.add.at(known, self.into[outer], moved[outer, None] * feeds[outer])
+        for one, brings in zip(self.brought, came, strict=True):
+            row, amount = one[0], one[1 + carrier]
+            matrix[row, row] += amount
+            known[row] += amount * np.asarray(brings)
+        empty = np.abs(matrix).sum(axis=1) < 1e-12
+        matrix[empty, empty.nonzero()[0]] = 1.0
+        known[empty] = share[empty]
+        return np.asarray(np.linalg.solve(matrix, known)) if count else share
+
+    def _merge(self) -> None:
+        """Merge the origins of which hardly anything is left."""
+        fibre = self.held[:, 0] @ self.share
+        kept, _ = merge_origins.method.bare(origins_each_bdt=list(map(float, fibre)))  # type: ignore[attr-defined]
+        small = [index for index, one in enumerate(kept) if one == 0.0 and self._may_go(self.origins[index])]
+        if not small:
+            return
+        if MINOR not in self.origins:
+            self.origins.append(MINOR)
+            self.share = np.hstack([self.share, np.zeros((len(self.share), 1))])
+        self.share[:, self.origins.index(MINOR)] += self.share[:, small].sum(axis=1)
+        self.share = np.delete(self.share, small, axis=1)
+        self.origins = [name for index, name in enumerate(self.origins) if index not in small]
+
+    def _may_go(self, origin: str) -> bool:
+        return origin not in ("before", MINOR, *self.feed_origin)
+
+    def recount(self) -> None:
+        """Count what is held anew, after a vessel was filled or emptied from outside; its shares stay."""
+        self.held = self._held()
+
+    # ---- what is asked of it
+
+    def of(self, unit: str) -> dict[str, float]:
+        """Return the share of the fibre in a unit that comes from each origin.
+
+        Raises
+        ------
+        DomainError
+            E_RANGE where the unit holds nothing here.
+        """
+        row = self.plant.layout.row.get(unit)
+        if row is None:
+            raise DomainError("E_RANGE", "unit", f"{unit[:40]} holds nothing here", "a unit that holds stock")
+        found = self.share[self.place[row]]
+        return {name: float(one) for name, one in zip(self.origins, found, strict=True) if one > 1e-6}
+
+    def celsius_at(self, row: int) -> float:
+        """Return how warm a holder is."""
+        return float(self.celsius[self.place[row]])
+
+    def celsius_in(self, passes: np.ndarray) -> float | None:
+        """Return how warm a stream is, by the transfers that run in it; none where nothing does."""
+        capacity = passes * (self.plant.flows @ CARRY[:, 1])
+        total = float(capacity.sum())
+        warm = np.where(self.donor >= 0, self.celsius[self.donor], self.feed_c)
+        return float(capacity @ warm) / total if total > 1e-12 else None
+
+    # ---- as plain data
+
+    def state(self) -> dict[str, Any]:
+        """Return all that changes, as plain data."""
+        return {
+            "moved": self.moved.tolist(), "brought": [list(one) for one in self.brought], "origins": list(self.origins),
+            "share": self.share.tolist(), "celsius": self.celsius.tolist(), "held": self.held.tolist(),
+            "carried_s": self.carried_s, "merged_s": self.merged_s,
+        }  # fmt: skip
+
+    def restore(self, state: Mapping[str, Any]) -> None:
+        """Put plain data back."""
+        for name in ("moved", "share", "celsius", "held"):
+            setattr(self, name, np.array(state[name]))
+        self.brought = [(int(a), float(b), float(c), float(d), str(e)) for a, b, c, d, e in state["brought"]]
+        self.origins = list(map(str, state["origins"]))
+        self.carried_s, self.merged_s = float(state["carried_s"]), float(state["merged_s"])

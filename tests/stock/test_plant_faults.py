@@ -1,0 +1,169 @@
+"""Faults of the plant that runs: each by its signature, mended without a trace, refused by name where it cannot be."""
+
+import itertools
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from stock.errors import DomainError
+from stock.simulate.faults import FAULTS
+from stock.simulate.layout import MASSES, SOLIDS
+from stock.simulate.plant import Plant
+from tests.line import hallin_reach
+from tests.stock.test_living_plant import HOUR, running
+
+
+class FaultTests(SimpleTestCase):
+    """Each fault moves what it should, and leaves alone what it should."""
+
+    def _pair(self, kind: str, unit: str, hours: float = 2.0, **params: float) -> tuple[Plant, Plant]:
+        healthy, sick = running(), running()
+        sick.fault(kind, unit, **params)
+        for one in (healthy, sick):
+            one.run(hours * HOUR)
+        return healthy, sick
+
+    def _apart(self, pair: tuple[Plant, Plant], tag: str) -> float:
+        healthy, sick = pair
+        return (sick.truth(tag) or 0) - (healthy.truth(tag) or 0)
+
+    def test_a_drifting_transmitter_leads_its_loop_astray(self) -> None:
+        pair = self._pair("transmitter_drifts", "machine_cons", hours=4, per_h=0.02)
+        self.assertAlmostEqual(self._apart(pair, "machine_cons"), -0.08, delta=0.015)
+        self.assertAlmostEqual(pair[1].read("machine_cons")[0] or 0, 3.2, delta=0.04)
+        self.assertGreater(self._apart(pair, "thick_flow"), 40)
+
+    def test_low_water_thickens_what_is_diluted(self) -> None:
+        pair = self._pair("water_low", "clear_tank", frac=0.7)
+        self.assertGreater(self._apart(pair, "machine_cons"), 0.05)
+        self.assertGreater(self._apart(pair, "blend_cons"), 0.05)
+
+    def test_a_stuck_reading_stands_and_a_dead_one_is_none(self) -> None:
+        plant = running()
+        plant.fault("reading_sticks", "machine_level")
+        stands = plant.read("machine_level")
+        plant.fault("transmitter_dies", "blend_level")
+        plant.run(2 * HOUR)
+        self.assertEqual(plant.read("machine_level"), stands)
+        self.assertEqual(plant.read("blend_level"), (None, 0x808C0000))
+
+    def test_a_lost_retention_fills_the_tray(self) -> None:
+        pair = self._pair("retention_lost", "wire", hours=0.5)
+        self.assertGreater(self._apart(pair, "tray_cons"), 0.03)
+
+    def test_thin_filler_lowers_the_ash_until_its_loop_gives_more(self) -> None:
+        pair = self._pair("feed_thin", "filler", hours=0.25, frac=0.7)
+        self.assertLess(self._apart(pair, "sheet_ash"), -0.3)
+
+    def test_a_break_sends_the_sheet_to_broke(self) -> None:
+        healthy, sick = self._pair("sheet_break", "reel", hours=0.5, minutes=25)
+        level = sick.line.unit("broke_cream").tag_of("level") or ""
+        self.assertGreater((sick.truth(level) or 0) - (healthy.truth(level) or 0), 35)
+        self.assertAlmostEqual(self._apart((healthy, sick), "machine_level"), 0, delta=1.5)
+
+    def test_worn_plates_a_slipping_pump_and_little_steam(self) -> None:
+        pair = self._pair("plates_worn", "wood_refine", hours=6)
+        self.assertGreater(self._apart(pair, "furnish_freeness"), 3)
+        pair = self._pair("pump_slips", "cane_bleach", hours=8)
+        self.assertLess(self._apart(pair, "cane_brightness"), -0.3)
+        healthy, sick = self._pair("steam_short", "wood_cook", hours=6, frac=0.3)
+        self.assertLess(
+            sum("blown" in one.words for one in sick.events), sum("blown" in one.words for one in healthy.events) + 1
+        )
+
+    def test_mended_nothing_is_left(self) -> None:
+        plant = running()
+        for kind, places in ((name, one.places(plant)) for name, one in FAULTS.items()):
+            if not places:
+                continue
+            with self.subTest(kind=kind):
+                number = plant.fault(kind, places[0])
+                plant.mend(number)
+                fresh = running()
+                self.assertTrue(np.array_equal(plant.part_share, fresh.part_share))
+                self.assertTrue(np.array_equal(plant.feed_made, fresh.feed_made))
+                self.assertFalse(plant.readings.sick)
+                self.assertFalse(plant.broken)
+
+    def test_what_cannot_be_is_refused_by_name(self) -> None:
+        plant = running()
+        for kind, unit, params, argument in (
+            ("gremlin", "wire", {}, "kind"),
+            ("retention_lost", "reel", {}, "unit"),
+            ("water_low", "clear_tank", {"frac": 3.0}, "frac"),
+            ("water_low", "clear_tank", {"part": 3.0}, "part"),
+        ):
+            with self.subTest(kind=kind), self.assertRaises(DomainError) as caught:
+                plant.fault(kind, unit, **params)
+            self.assertEqual(caught.exception.argument, argument)
+        with self.assertRaises(DomainError):
+            plant.mend(99)
+
+    def test_a_worn_valve_moves_by_jerks(self) -> None:
+        plant = running()
+        loop = plant.loop_at["consistency:paper_chest"]
+        driven = plant.layout.transfers[int(plant.loop_driven[loop])].id
+        plant.fault("valve_worn", driven, stick_pct=3.0)
+        at = plant.layout.at[driven]
+        seen = []
+        for _ in range(1200):
+            plant.step()
+            seen.append(round(float(plant.flow[at]), 9))
+        still = sum(one == other for one, other in itertools.pairwise(seen))
+        self.assertGreater(still / len(seen), 0.5)
+        self.assertGreater(len(set(seen)), 1)
+
+    def test_a_chest_that_is_not_stirred_swings_at_its_outlet_and_nothing_is_lost(self) -> None:
+        healthy, sick = self._pair("agitator_trips", "furnish_chest", hours=0.2, swing_pct=10.0)
+        found = {True: [], False: []}
+        for plant in (healthy, sick):
+            out = plant.layout.at[plant.line.graph.out("furnish_chest")[0].id]
+            for _ in range(300):
+                plant.step()
+                row = plant.flows[out]
+                found[plant is sick].append(float(row[SOLIDS].sum() / row[:MASSES].sum()))
+        self.assertGreater(np.ptp(found[True]), 5 * np.ptp(found[False]))
+        self.assertLess(sick.worst_closure, 1e-9)
+
+    def test_stray_water_overflows_and_a_fixed_shower_gives_less_for_more(self) -> None:
+        healthy, sick = self._pair("stray_water", "clear_tank", hours=0.5, t_per_h=60.0)
+        over = healthy.layout.at[healthy.line.unit("clear_tank").overflow]
+        self.assertAlmostEqual(3600 * float(sick.flow[over] - healthy.flow[over]), 60, delta=6)
+        plant = running()
+        wash = plant.line.unit("wood_wash").wash.stream
+        before = float(plant.flow[plant.layout.at[wash]])
+        plant.fault("shower_fixed", "wood_wash")
+        plant.ratio_per_bd *= 1.3
+        plant.run(600)
+        self.assertAlmostEqual(float(plant.flow[plant.layout.at[wash]]), before, places=9)
+
+    def test_stock_that_channels_comes_out_early(self) -> None:
+        def waits(active: float | None) -> int:
+            plant = running()
+            if active is not None:
+                plant.fault("tower_channels", "tower_a", active_frac=active)
+            index = next(at for at, one in enumerate(plant.layout.towers) if one.unit == "tower_a")
+            plant.mass[plant.layout.towers[index].head] += plant.layout.towers[index].parcel_t * 0.02
+            mass = plant.mass[plant.layout.towers[index].head].copy()
+            plant.mass[plant.layout.towers[index].head] = (
+                mass * plant.layout.towers[index].parcel_t / mass[:MASSES].sum()
+            )
+            before = list(plant.parcels[index])
+            plant._towers()
+            new = next(one for one in plant.parcels[index] if all(one is not other for other in before))
+            return next(at for at, one in enumerate(plant.parcels[index]) if one is new)
+
+        usual, early = waits(None), waits(0.6)
+        self.assertAlmostEqual(early / usual, 0.6, delta=0.03)
+
+    def test_the_sheet_is_lost_of_itself_as_often_as_told(self) -> None:
+        plant = Plant(hallin_reach(), seed=3, dt_s=60.0)
+        plant.breaks_per_d = 12.0
+        plant.run(24 * HOUR)
+        lost = sum("sheet is lost" in one.words for one in plant.events)
+        self.assertTrue(4 <= lost <= 22, lost)
+        self.assertLess(plant.worst_closure, 1e-9)
+        again = Plant(hallin_reach(), seed=3, dt_s=60.0)
+        again.breaks_per_d = 12.0
+        again.run(24 * HOUR)
+        self.assertEqual([one.at_s for one in again.events], [one.at_s for one in plant.events])
