@@ -17,6 +17,7 @@ from stock.line.story import Story
 from stock.simulate.handles import Setting
 from stock.simulate.plant import Plant
 from stock.simulate.reading import Sick
+from stock.simulate.wiring import GRAPH
 
 WOOD_CHANGED_KAPPA: Final = 0.55  # what the wood of late gives above the recipe's relation
 WRITES_FRAC: Final = 0.9  # of its moves, that it writes down
@@ -25,6 +26,8 @@ TRIES: Final = {"consistency": (0.05, 0.01), "charge": (0.8, 0.1), "power": (18.
 FIRST_TRY_H, TRY_EVERY_H, BACK_AFTER_H = 3.0, 5.0, 2.5
 CREWS: Final = ("orr", "sundby", "brandt")
 CREW_BIAS: Final = (0.9, 1.15, 1.0)  # how large one crew's steps are against another's
+PADS_EVERY_S: Final = 2 * 3600
+BY_PADS_FRAC: Final = 0.7
 SHIFT_S: Final = 8 * 3600
 
 
@@ -113,11 +116,24 @@ def take_unbelieved(plant: Plant) -> None:
             plant.take_by_hand(driven, float(plant.flow[driven]))
 
 
+def go_by_pads(plant: Plant, story: Story) -> None:
+    """Set dilutions worked by hand by what pads say: most of the way to where the stock should be."""
+    rows = plant.flows @ GRAPH
+    for loop, tag_id in plant.instruments:
+        true = plant.readings.truth(tag_id) if tag_id in plant.born_sick else None
+        if true is None:
+            continue
+        total = float(plant.signals[loop] @ rows[:, 1])
+        driven = int(plant.loop_driven[loop])
+        more = BY_PADS_FRAC * total * (true / story.starts(plant.line, tag_id) - 1)
+        plant.take_by_hand(driven, max(float(plant.flow[driven]) + more, 0.0))
+
+
 def feed_by_hand(plant: Plant, unit_id: str, over: float) -> None:
-    """Feed a vessel at so many times what it is drawn, by hand."""
+    """Feed a vessel at so many times what is usually drawn of it, by hand."""
     at = plant.loop_at.get(f"level:{unit_id}")
     if at is not None and (driven := int(plant.loop_driven[at])) >= 0:
-        plant.take_by_hand(driven, over * float(plant.flow[driven]))
+        plant.take_by_hand(driven, over * float(plant.design[driven]))
 
 
 # ---- what it tries

@@ -10,7 +10,16 @@ from typing import Any, Final
 
 import numpy as np
 
-from standin.crew import Tries, feed_by_hand, make_wrong, put_cooks, run_cooks, take_unbelieved
+from standin.crew import (
+    PADS_EVERY_S,
+    Tries,
+    feed_by_hand,
+    go_by_pads,
+    make_wrong,
+    put_cooks,
+    run_cooks,
+    take_unbelieved,
+)
 from standin.plant import Plant as Told
 from stock.cooking.recipe import Digester
 from stock.line.order import Order
@@ -91,6 +100,8 @@ class Past:
             if not self._is_distrusted and plant.now_s >= 3600 * self._distrusted_h:
                 self._is_distrusted = True
                 take_unbelieved(plant)
+            if self._is_distrusted and plant.now_s % PADS_EVERY_S == 0:
+                go_by_pads(plant, self.told.story)
             run_cooks(plant, self.told.digesters, self.from_s)
             self.tries.run()
             plant.step()

@@ -145,6 +145,9 @@ class Station:
     acts: "Callable[[World, datetime], Iterable[tuple[str, int, str]]]" = (
         _nothing  # key, digester, what was done by hand since
     )
+    courses: "Callable[[State], Mapping[str, Sequence[tuple[float, float]]]]" = (
+        _no_words  # by vessel: hours on, and the level then, for the drawing
+    )
     counters: "Callable[[Definition], Mapping[str, Callable[[World, Sequence[float]], None]]]" = _no_words
     corrections: "Mapping[str, Correction]" = field(default_factory=dict)  # by the model readings were made from
     past: "Callable[[World, Past], Iterable[Record]]" = _nothing

@@ -1,5 +1,6 @@
 """Line: the whole of it, large, with one sentence a tributary."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -20,6 +21,7 @@ from stock.tag import Tag
 
 WIDTH, HEIGHT = 962, 518
 VAT_H, VAT_HALF = 48.0, 24.0
+COURSE_X, COURSE_PX_PER_H = 26.0, 1.6  # where the hours to come are drawn beside a vat
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +34,8 @@ class Mark:
     fill: str = ""
     rule: tuple[float, float] | None = None
     old: bool = False  # its signal is not to be trusted: shown grey
+    course: str = ""  # where its level goes in the hours to come
+    course_words: str = ""
 
     @property
     def above(self) -> float:
@@ -84,7 +88,29 @@ def mark(state: State, node: Node) -> Mark:
     cover = state.cover(node.unit)
     filled = (reading.value if reading else 0.0) / 100
     rule = (VAT_HALF - VAT_H * band[1], VAT_H * (band[1] - band[0]))
-    return Mark(node, cover, level, vat_fill(filled), rule, bool(reading and reading.trouble))
+    old = bool(reading and reading.trouble)
+    course = [] if old else _courses(state).get(node.unit, [])
+    return Mark(node, cover, level, vat_fill(filled), rule, old, course_path(course), _course_words(course))
+
+
+def _courses(state: State) -> Mapping[str, Sequence[tuple[float, float]]]:
+    if "courses" not in state.kept:
+        state.kept["courses"] = {unit: told for one in stations() for unit, told in one.courses(state).items()}
+    found: Mapping[str, Sequence[tuple[float, float]]] = state.kept["courses"]
+    return found
+
+
+def course_path(course: Sequence[tuple[float, float]]) -> str:
+    """Return the path of a level's hours to come, beside its vat and to the same scale."""
+    points = [
+        f"{COURSE_X + COURSE_PX_PER_H * max(at, 0.0):.1f} {VAT_HALF - VAT_H * min(max(level, 0.0), 100.0) / 100:.1f}"
+        for at, level in course
+    ]
+    return "M" + "L".join(points) if len(points) > 1 else ""
+
+
+def _course_words(course: Sequence[tuple[float, float]]) -> str:
+    return f"in {course[-1][0]:.0f} h {course[-1][1]:.0f} %" if len(course) > 1 else ""
 
 
 def vat_fill(filled_frac: float) -> str:

@@ -154,6 +154,11 @@ def story_beside(mill: Path, line: Definition) -> Story:
     return parse_story(path.read_text(encoding="utf-8"), line) if path.exists() else Story()
 
 
+def _places(line: Definition) -> set[str]:
+    """Return where something can go wrong: a unit, a stream or an instrument."""
+    return {*line.graph.units, *(one.id for one in line.streams), *(tag.id for tag in line.tags)}
+
+
 def _faults(story: Story, line: Definition) -> list[str]:
     piles = {pile.id for pile in line.yard.piles} if line.yard is not None else set()
     known: dict[str, tuple[set[str], Iterable[str], str]] = {
@@ -163,6 +168,7 @@ def _faults(story: Story, line: Definition) -> list[str]:
         "yard · gives_frac": (piles, story.yard.gives_frac, "pile"),
         "cooks": ({one.id for one in line.cook.recipes}, [one.recipe for one in story.cooks], "recipe"),
         "orders": ({one.id for one in line.grades}, [one.grade for one in story.orders], "grade"),
+        "happened": (_places(line), [one.unit for one in story.happened], "unit"),
         "log": ({one.id for one in line.stations}, [one.station for one in story.log], "station"),
     }
     return [

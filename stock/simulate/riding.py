@@ -6,7 +6,7 @@ the same part of every origin.
 """
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 import numpy as np
 
@@ -34,6 +34,13 @@ CARRY[FIBRE, 0] = 1.0
 CARRY[:MASSES, 1] = [KJ.get(name, 1.34 if name in FILTERABLE else 1.5) for name in COMPONENTS]
 
 
+class Merged(NamedTuple):
+    """What is left of each origin, the small ones nought, and what those come to."""
+
+    kept_each_bdt: list[float]
+    minor_bdt: float
+
+
 @method(
     "origins below least_frac of the whole become one, minor_bdt; what is kept and minor_bdt add to what was given",
     title="Origins too small to tell apart",
@@ -41,7 +48,7 @@ CARRY[:MASSES, 1] = [KJ.get(name, 1.34 if name in FILTERABLE else 1.5) for name 
     source="conservation of mass",
     aliases=("merge_tags",),
     exact=False,
-    results=("kept_each_bdt", "minor_bdt"),
+    results=Merged._fields,
     example=Example(
         {"origins_each_bdt": [5.0, 0.0004, 2.0, 0.0002]},
         {"kept_each_bdt": [5.0, 0.0, 2.0, 0.0], "minor_bdt": 0.0006},
@@ -50,11 +57,11 @@ CARRY[:MASSES, 1] = [KJ.get(name, 1.34 if name in FILTERABLE else 1.5) for name 
     origins_each_bdt=Arg("fibre of each origin", 0, 1e6, series=True, count=1),
     least_frac=Arg("share of the whole below which it is minor", 0, 0.1),
 )
-def merge_origins(*, origins_each_bdt: Sequence[float], least_frac: float = LEAST_FRAC) -> tuple[list[float], float]:
+def merge_origins(*, origins_each_bdt: Sequence[float], least_frac: float = LEAST_FRAC) -> Merged:
     """Return what is kept of each origin, and what all the small ones come to."""
     least = least_frac * sum(origins_each_bdt)
     kept = [one if one >= least else 0.0 for one in origins_each_bdt]
-    return kept, sum(origins_each_bdt) - sum(kept)
+    return Merged(kept, sum(origins_each_bdt) - sum(kept))
 
 
 class Riding:

@@ -101,6 +101,7 @@ class Running(Wired, ABC):
         self.worst_closure = 0.0
         self.breaks_until_s = 0.0
         self.broken = False
+        self.spilled = np.zeros(MASSES)  # what ran over, t
         self._wire()
         self._fill()
         self._check_rest()
@@ -348,8 +349,19 @@ class Running(Wired, ABC):
             self.offset[loop] = self.readings.error(tag)
         self._refine(passed_s)
         self.batches.run(passed_s)
+        self._spill()
         if self.now_s - self.riding.carried_s >= EVERY_S - 1e-9:
             self.riding.carry()
+
+    def _spill(self) -> None:
+        """Let what is more than a vessel holds run over; it is lost, and counted."""
+        for row, volume, unit in self.brims:
+            held = float(self.mass[row, :MASSES].sum())
+            if held > volume:
+                over = self.mass[row] * (1 - volume / held)
+                self.mass[row] -= over
+                self.spilled += over[:MASSES]
+                self.tell(unit, f"runs over, {held - volume:.1f} t lost")
 
     def _may_break(self, passed_s: float) -> None:
         """Lose the sheet now and then: of the seed and the moment alone."""

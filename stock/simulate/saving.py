@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 ARRAYS: Final = (
     "mass", "flow", "wanted", "flows", "by_hand", "auto", "set_point", "error", "filtered", "ring", "ratio_per_bd",
-    "in_parcels", "offset", "wetter", "richer",
+    "in_parcels", "offset", "wetter", "richer", "spilled",
 )  # fmt: skip
 NUMBERS: Final = (
     "now_s",

@@ -78,6 +78,12 @@ class Wired:
                 self.range[loop.driven] *= self._most_fed(loop.unit)
         self.usual = np.array([one.content_t for one in layout.holders])
         self.stroke = self.range * (self.dt_s / STROKE_S)
+        towers = {tower.unit for tower in layout.towers}
+        self.brims = [
+            (layout.row[unit.id], float(volume), unit.id)
+            for unit in self.line.units
+            if (volume := getattr(unit, "volume_m3", None)) and unit.id in layout.row and unit.id not in towers
+        ]
         self._wire_loops()
 
     def _most_fed(self, unit_id: str) -> float:

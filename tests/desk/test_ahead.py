@@ -41,6 +41,22 @@ class Looking(DeskCase):
         self.assertIn("Cane tower runs low", words)
         self.assertIsNone(kept_ahead(State(self.world, NOW + timedelta(minutes=30))))
 
+    def test_the_line_draws_the_hours_ahead_at_each_vat(self):
+        self.sign_in()
+        self.assertNotContains(self.client.get("/live/"), "vat-course")
+        keep(State(self.world, NOW))
+        self.enter("cane_brightness", 82.0)
+        answer = self.client.get("/live/").content.decode()
+        self.assertEqual(answer.count('class="vat-course"'), 9)
+        self.assertIn("in 12 h", answer)
+
+    def test_the_next_hours_and_what_was_foretold_go_out_as_files(self):
+        keep(State(self.world, NOW))
+        self.sign_in("engineer")
+        for table in ("ahead", "foretold"):
+            text = b"".join(self.client.get(f"/live/ahead/files/{table}.csv")).decode()
+            self.assertIn("cane_tower", text)
+
     def test_the_page_shows_every_vessel_and_when_a_change_arrives(self):
         self.sign_in()
         answer = self.client.get("/live/ahead/")

@@ -167,3 +167,21 @@ class FaultTests(SimpleTestCase):
         again.breaks_per_d = 12.0
         again.run(24 * HOUR)
         self.assertEqual([one.at_s for one in again.events], [one.at_s for one in plant.events])
+
+    def test_what_a_vessel_does_not_hold_runs_over_and_is_counted(self) -> None:
+        plant = running()
+        plant.set_level("furnish_chest", 98)
+        fed = plant.layout.transfers[plant.plan.shares[0].driven].id
+        held = plant.holdings()
+        plant.write(f"flow:{fed}", 0.95 * plant.handles[f"flow:{fed}"].setting.high)
+        came = np.zeros(MASSES)
+        level = plant.line.unit("furnish_chest").level
+        for _ in range(180):
+            plant.step()
+            came += plant.dt_s * ((plant.coming - plant.leaving) @ plant.flows)[:MASSES]
+            self.assertLess(plant.truth(level), 100.6)
+        self.assertGreater(plant.spilled.sum(), 1.0)
+        self.assertTrue(any("runs over" in one.words for one in plant.events))
+        water = slice(MASSES - 1, MASSES)
+        gap = plant.holdings()[water] - held[water] - came[water] + plant.spilled[water]
+        self.assertLess(abs(float(gap[0])), 1e-6 * float(held[water][0]))

@@ -7,7 +7,7 @@ from django.urls import path, reverse
 from desk.floor.station import Station
 from desk.stations.ahead import pages
 from desk.stations.ahead.tables import AHEAD_TABLES
-from desk.stations.ahead.telling import due
+from desk.stations.ahead.telling import courses, due
 
 STATION: Final = Station(
     kind="ahead",
@@ -18,6 +18,7 @@ STATION: Final = Station(
     ],
     tables=AHEAD_TABLES,
     due=due,
+    courses=courses,
     pages=lambda state: [reverse("ahead", args=[state.world.slug])],
     pictures={"ahead": ("ahead/", "sundby", "light")},
 )

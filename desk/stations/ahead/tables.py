@@ -1,4 +1,4 @@
-"""What was foretold, as a file: out only, with what was read at that moment beside it."""
+"""What is foretold now, and what was, with what was read then beside it, as files: out only."""
 
 from collections.abc import Iterator, Mapping
 from datetime import timedelta
@@ -10,7 +10,7 @@ from desk.exchange.tables import Column, Table
 from desk.floor.models import World
 from desk.floor.state import State
 from desk.people.models import Person
-from desk.stations.ahead.looking import read_at
+from desk.stations.ahead.looking import ahead_of, read_at
 from desk.stations.ahead.models import Foretold
 
 BACK: Final = timedelta(days=30)
@@ -31,6 +31,18 @@ def _rows(world: World) -> Iterator[dict[str, Any]]:
         }  # fmt: skip
 
 
+def _courses(world: World) -> Iterator[dict[str, Any]]:
+    ahead = ahead_of(State(world))
+    if ahead is None:
+        return
+    for unit, course in ahead.outlook.courses.items():
+        for index, hours in enumerate(ahead.outlook.times_h):
+            yield {
+                "unit": unit, "for_at": ahead.at(hours).isoformat(), "level_pct": round(course.expected_pct[index], 2),
+                "low_pct": round(course.low_pct[index], 2), "high_pct": round(course.high_pct[index], 2),
+            }  # fmt: skip
+
+
 AHEAD_TABLES: Final[dict[str, Table]] = {
     "foretold": Table(
         "foretold",
@@ -45,5 +57,18 @@ AHEAD_TABLES: Final[dict[str, Table]] = {
         ),
         _keep,
         _rows,
-    )
+    ),
+    "ahead": Table(
+        "ahead",
+        "The next hours",
+        (
+            Column("unit", "id of the vessel", needed=True),
+            Column("for_at", "for when", needed=True),
+            Column("level_pct", "level foretold, %", needed=True),
+            Column("low_pct", "lower end of the band that covers eight of ten, %"),
+            Column("high_pct", "upper end, %"),
+        ),
+        _keep,
+        _courses,
+    ),
 }

@@ -67,3 +67,16 @@ def _without_room(ahead: Ahead, state: State) -> Iterable[tuple[float, Vessel, f
         if chance > ALERT:
             told.add(blow.unit)
             yield blow.at_h, unit, chance
+
+
+def courses(state: State) -> dict[str, list[tuple[float, float]]]:
+    """Return where each vessel's level goes, of the look ahead that is kept: hours on from now, per cent."""
+    ahead = kept_ahead(state)
+    if ahead is None:
+        return {}
+    passed = (state.now - ahead.made_at).total_seconds() / 3600
+    hours = ahead.outlook.times_h
+    return {
+        unit: [(at - passed, level) for at, level in zip(hours, course.expected_pct, strict=True) if at >= passed]
+        for unit, course in ahead.outlook.courses.items()
+    }
