@@ -21,7 +21,7 @@ from stock.tag import Tag
 
 WIDTH, HEIGHT = 962, 518
 VAT_H, VAT_HALF = 48.0, 24.0
-COURSE_X, COURSE_PX_PER_H = 26.0, 1.6  # where the hours to come are drawn beside a vat
+COURSE_X, COURSE_PX_PER_H = 26.0, 1.4  # where the hours to come are drawn beside a vat
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +110,7 @@ def course_path(course: Sequence[tuple[float, float]]) -> str:
 
 
 def _course_words(course: Sequence[tuple[float, float]]) -> str:
-    return f"in {course[-1][0]:.0f} h {course[-1][1]:.0f} %" if len(course) > 1 else ""
+    return f"in {course[-1][0] + 0.5:.0f} h {course[-1][1]:.0f} %" if len(course) > 1 else ""
 
 
 def vat_fill(filled_frac: float) -> str:

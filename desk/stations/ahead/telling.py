@@ -70,13 +70,17 @@ def _without_room(ahead: Ahead, state: State) -> Iterable[tuple[float, Vessel, f
 
 
 def courses(state: State) -> dict[str, list[tuple[float, float]]]:
-    """Return where each vessel's level goes, of the look ahead that is kept: hours on from now, per cent."""
+    """Return where each vessel's level goes, of the look ahead that is kept: hours on from now, mean per cent of each."""
     ahead = kept_ahead(state)
     if ahead is None:
         return {}
     passed = (state.now - ahead.made_at).total_seconds() / 3600
     hours = ahead.outlook.times_h
-    return {
-        unit: [(at - passed, level) for at, level in zip(hours, course.expected_pct, strict=True) if at >= passed]
-        for unit, course in ahead.outlook.courses.items()
-    }
+    found: dict[str, list[tuple[float, float]]] = {}
+    for unit, course in ahead.outlook.courses.items():
+        by_hour: dict[int, list[float]] = {}
+        for at, level in zip(hours, course.expected_pct, strict=True):
+            if at >= passed:
+                by_hour.setdefault(int(at - passed), []).append(level)  # blows and draws of an hour are one point
+        found[unit] = [(hour + 0.5, sum(levels) / len(levels)) for hour, levels in by_hour.items()]
+    return found

@@ -12,6 +12,7 @@ from desk.floor.state import State
 from desk.stations.ahead.looking import keep
 
 LONGEST_WAIT_S = 300.0
+NOTHING_YET_S = 15.0  # where no level is read yet, as while a plant starts
 log = logging.getLogger(__name__)
 
 
@@ -32,7 +33,7 @@ class Command(BaseCommand):
         while True:
             try:
                 world = world_of(options["world"], None)
-                keep(State(world))
+                found = keep(State(world))
                 wait_s = 5.0
             except DatabaseError as error:
                 log.warning("%s: %s; trying again in %.0f s", options["world"], error, wait_s)
@@ -43,6 +44,6 @@ class Command(BaseCommand):
             if options["once"]:
                 return
             try:
-                time.sleep(options["every"])
+                time.sleep(options["every"] if found is not None else min(options["every"], NOTHING_YET_S))
             except KeyboardInterrupt:
                 return
