@@ -14,9 +14,12 @@ from stock.intake import blend as chip_blend
 from stock.judge import charts, followed, move, witness
 from stock.plan import ahead, chain, cover
 from stock.refining import energy
+from stock.screening import cascade, cleaner, counting, passage
 from stock.screening import stage as screening
-from stock.simulate import loops
+from stock.simulate import loops, riding
 from stock.slushing import batch
+from stock.washing import line as washing_line
+from stock.washing import mat, norden, water
 from stock.washing import stage as washing
 from stock.working import METHODS, Method
 
@@ -60,7 +63,15 @@ MODULES: Final = (
     sulphite,
     kappa_fit,
     washing,
+    norden,
+    washing_line,
+    mat,
+    water,
     screening,
+    passage,
+    counting,
+    cascade,
+    cleaner,
     bleaching,
     batch,
     energy,
@@ -76,6 +87,7 @@ MODULES: Final = (
     chain,
     ahead,
     loops,
+    riding,
 )
 
 

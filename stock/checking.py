@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Final
 
 import numpy as np
@@ -64,10 +64,11 @@ class Choice:
 
 @dataclass(frozen=True, slots=True)
 class Rows:
-    """An argument that takes a list of records, each a mapping of the given numbers."""
+    """An argument that takes a list of records, each a mapping of the given numbers; some have a value where left out."""
 
     meaning: str
     columns: Mapping[str, Arg]
+    defaults: Mapping[str, float] = field(default_factory=dict)
 
 
 AnyArg = Arg | Choice | Rows
@@ -167,7 +168,7 @@ def _check_row(name: str, index: int, row: Any, arg: Rows) -> dict[str, float]:
     checked = {}
     for column, limit in arg.columns.items():
         try:
-            checked[column] = check_number(column, row.get(column), limit, *edges(limit))
+            checked[column] = check_number(column, row.get(column, arg.defaults.get(column)), limit, *edges(limit))
         except DomainError as error:
             message = f"{arg.meaning}, row {index + 1}: {error.message}"
             raise DomainError(error.code, f"{name}[{index}].{column}", message, error.allowed) from None
