@@ -11,7 +11,7 @@ from stock.delivery import machine
 from stock.fit import kappa as kappa_fit
 from stock.intake import bagasse, chip_classes, chip_steaming, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
-from stock.judge import charts, followed, move, witness
+from stock.judge import charts, followed, hand, move, witness
 from stock.plan import ahead, chain, cover
 from stock.refining import energy
 from stock.screening import cascade, cleaner, counting, passage
@@ -84,6 +84,7 @@ MODULES: Final = (
     move,
     charts,
     followed,
+    hand,
     chain,
     ahead,
     loops,

@@ -11,6 +11,7 @@ from stock.primitives import Vessel
 from stock.simulate.outlook import ALERT, WARN, Course
 
 AHEAD: Final = "ahead"
+LAST_H: Final = 11  # hour of the look ahead that its end counts with
 SOON: Final = timedelta(hours=4)
 
 
@@ -81,6 +82,8 @@ def courses(state: State) -> dict[str, list[tuple[float, float]]]:
         by_hour: dict[int, list[float]] = {}
         for at, level in zip(hours, course.expected_pct, strict=True):
             if at >= passed:
-                by_hour.setdefault(int(at - passed), []).append(level)  # blows and draws of an hour are one point
+                by_hour.setdefault(min(int(at - passed), LAST_H), []).append(
+                    level
+                )  # blows and draws of an hour are one point
         found[unit] = [(hour + 0.5, sum(levels) / len(levels)) for hour, levels in by_hour.items()]
     return found

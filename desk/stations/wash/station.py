@@ -1,0 +1,51 @@
+"""What washing adds to the desk."""
+
+from collections.abc import Iterable
+from typing import Final
+
+from django.urls import reverse
+
+from desk.floor.due import Item
+from desk.floor.state import State
+from desk.floor.station import Station
+from desk.stations.wash.pages import home, tabs
+from desk.stations.wash.shown import CAUSES, shows_of, washers
+from desk.stations.wash.tables import WASH_TABLES
+from desk.stations.wash.urls import urls
+from stock.line.definition import Definition
+from stock.washing.unit import Washer
+
+
+def _serves(line: Definition) -> bool:
+    return any(isinstance(unit, Washer) for unit in line.units)
+
+
+def _due(state: State) -> Iterable[Item]:
+    """Yield each machine that fell behind."""
+    for unit in washers(state):
+        for one in shows_of(state, unit):
+            if one.behind and one.row is not None and one.last is not None:
+                words = f"{one.last.value:.1f} against {one.mean:.1f}. Look in order at {CAUSES}."
+                yield Item(one.row.at, f"{one.machine.name} washes less", words, "outside", unit.station)
+
+
+def _pages(state: State) -> list[str]:
+    return [address for _, _, address in tabs(state)]
+
+
+STATION: Final = Station(
+    kind="wash",
+    title="Washing",
+    serves=_serves,
+    home=home,
+    tabs=tabs,
+    urls=urls,
+    tables=WASH_TABLES,
+    due=_due,
+    places=lambda state, text: (
+        [("Rounds and mats", "liquors of the washers, mats by hand", reverse("wash_rounds", args=[state.world.slug]))]
+        if washers(state) and text and "rounds and mats".startswith(text[:15].lower())
+        else []
+    ),
+    pages=_pages,
+)
