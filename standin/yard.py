@@ -21,6 +21,7 @@ from stock.line.definition import Definition
 from stock.line.story import Story, YardStory
 
 DAY_S: Final = 86_400.0
+EARLIEST_TRIP_H: Final = 0.2  # after a shift has begun
 FIRST_TICKET: Final = 48_000
 GATE_TICKET: Final = 51_000
 DRAW_H: Final = 4.0
@@ -278,10 +279,10 @@ class YardRun:
         piles = [deck for feed in self.feeds for deck in feed.decks] or [pile.id for pile in self.yard.piles]
         for begin in (6.0,) if today else (6.0, 18.0):
             span = (self.anchor_s - start) / 3600 - begin - 0.4 if today else 11.6
-            if span <= 0:
+            if span <= EARLIEST_TRIP_H:  # the shift has hardly begun
                 continue
             for index in range(self.story.trips_today if today else min(5, int(rng.poisson(1.9)))):
-                at = start + 3600 * (begin + rng.uniform(0.2, span))
+                at = start + 3600 * (begin + rng.uniform(EARLIEST_TRIP_H, span))
                 if at >= self.anchor_s:  # the night shift of yesterday may still run
                     continue
                 lots = [one.lot for pile in piles for one in self.held[pile] if one.lot not in self.tripped][:3] or [""]

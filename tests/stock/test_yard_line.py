@@ -212,6 +212,12 @@ class Files(TestCase):
         self.assertEqual(name, "belt_00001.csv")
         self.assertAlmostEqual(sum(float(row["bdt"]) for row in self.rows(text)), (chips + cane) / 2, places=2)
 
+    def test_it_opens_at_any_minute_of_the_day(self):
+        day = 86_400 * (ANCHOR // 86_400)
+        for hour in (0.0, 5.99, 6.1, 6.45, 6.55, 6.7, 12.0, 18.2, 23.9):
+            with self.subTest(hour):
+                YardRun(hallin_reach(), 20, day + 3600 * hour, 3, hallin_story()).run()
+
     def test_loads_are_such_as_their_material(self):
         rng = np.random.default_rng(1)
         for material in hallin_reach().yard.materials:
