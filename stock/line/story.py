@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError
 from stock.line.definition import Definition, DefinitionError
 from stock.line.load import read_yaml, worded
 from stock.parts import Frac, Id, Part
+from stock.washing.unit import Washer
 
 
 class InstrumentStory(Part):
@@ -59,6 +60,15 @@ class Happened(Part):
     from_h: float = Field(ge=-72, le=0, description="hours from the moment it opens")
     until_h: float | None = Field(None, le=0, description="till it was mended; it goes on where left out")
     params: dict[str, float] = Field(default_factory=dict)
+
+
+class BehindStory(Part):
+    """A machine of a washing line that does a part of its work alone, in its last rounds."""
+
+    unit: Id
+    machine: int = Field(ge=1, le=12)
+    part_frac: Frac = 0.7
+    rounds: int = Field(2, ge=1, le=20)
 
 
 class Told(Part):
@@ -109,6 +119,7 @@ class Story(Part):
     cooks: list[CookStory] = Field(default_factory=list)
     yard: YardStory = Field(default_factory=YardStory)
     happened: list[Happened] = Field(default_factory=list)
+    washers_behind: list[BehindStory] = Field(default_factory=list)
     orders: list[OrderStory] = Field(default_factory=list)
     log: list[Told] = Field(default_factory=list)
     carried: list[Carried] = Field(default_factory=list)
@@ -168,6 +179,16 @@ def _faults(story: Story, line: Definition) -> list[str]:
         "yard · gives_frac": (piles, story.yard.gives_frac, "pile"),
         "cooks": ({one.id for one in line.cook.recipes}, [one.recipe for one in story.cooks], "recipe"),
         "orders": ({one.id for one in line.grades}, [one.grade for one in story.orders], "grade"),
+        "washers_behind": (
+            {
+                one.id
+                for one in line.units
+                if isinstance(one, Washer)
+                and all(told.machine <= len(one.machines) for told in story.washers_behind if told.unit == one.id)
+            },
+            [one.unit for one in story.washers_behind],
+            "washing line with so many machines:",
+        ),
         "happened": (_places(line), [one.unit for one in story.happened], "unit"),
         "log": ({one.id for one in line.stations}, [one.station for one in story.log], "station"),
     }

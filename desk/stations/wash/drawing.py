@@ -11,7 +11,7 @@ from desk.stations.wash.worked import Curve
 from stock.washing.stairs import Step
 
 WIDTH, HEIGHT = 962.0, 268.0
-SIDE, TOP, BOX_H = 112.0, 34.0, 78.0
+SIDE, TOP, BOX_H = 112.0, 30.0, 86.0
 WIDEST_PX: Final = 20.0
 PALEST: Final = 0.14
 CURVE_W, CURVE_H = 462.0, 190.0
@@ -75,7 +75,7 @@ def draw_stairs(steps: Sequence[Step], shows: Sequence[Shows]) -> Stairs | None:
         return None
     count = len(steps)
     pitch = (WIDTH - 2 * SIDE) / count
-    box_w = min(190.0, 0.56 * pitch)
+    box_w = min(190.0, 0.64 * pitch)
     rise = min(44.0, (HEIGHT - TOP - BOX_H - 40) / max(count - 1, 1)) if count > 1 else 0.0
     by_number = {one.number: one for one in shows}
     boxes = [
@@ -108,14 +108,13 @@ def draw_stairs(steps: Sequence[Step], shows: Sequence[Shows]) -> Stairs | None:
              (6, first.y + lower + 22, "start"), pulp=False)
     )  # fmt: skip
     for one, other in itertools.pairwise(boxes):
-        gap = (one.x + one.width + other.x) / 2
         pulp.append(
             flow(one.x + one.width, one.y + upper, other.x, other.y + upper, one.step.mat_t_per_odt, one.step.mat_kg_per_t,
-                 (gap, one.y + upper - 14, "middle"), pulp=True)
+                 (one.x + one.width + 6, one.y + upper - 14, "start"), pulp=True)
         )  # fmt: skip
         liquor.append(
             flow(other.x, other.y + lower, one.x + one.width, one.y + lower, one.step.wash_t_per_odt, one.step.wash_kg_per_t,
-                 (gap, other.y + lower + 22, "middle"), pulp=False)
+                 (other.x - 8, other.y + lower + 24, "end"), pulp=False)
         )  # fmt: skip
     end = WIDTH - 6
     pulp.append(

@@ -18,7 +18,7 @@ from desk.stations.plain.page import station_context
 from desk.stations.wash.drawing import draw_curve, draw_stairs
 from desk.stations.wash.models import BEST, MARKS, WORST
 from desk.stations.wash.services import take_mat, take_round
-from desk.stations.wash.shown import checks_of, factor_of, hands_of, rounds_of, shows_of, washers
+from desk.stations.wash.shown import checks_of, factor_of, hands_of, rate_of, rounds_of, shows_of, washers
 from desk.stations.wash.worked import FIELDS, Worked, worked
 from stock.errors import DomainError
 from stock.washing.stairs import machines_of
@@ -61,13 +61,21 @@ def _unit(state: State, unit_id: str) -> Washer:
 
 def _line(request: HttpRequest, state: State, unit: Washer) -> HttpResponse:
     context = station_context(state, unit.station)
-    context |= {
-        "unit": unit,
-        "fields": FIELDS,
-        **_shown(state, worked(state, unit, {})),
-        **_tabs(state, unit.id),
-    }
+    shown = _shown(state, worked(state, unit, {}))
+    context |= {"unit": unit, **shown, "sentence": _line_sentence(state, unit, shown), **_tabs(state, unit.id)}
     return render_page(request, state, "wash/line.html", context, here=unit.station)
+
+
+def _line_sentence(state: State, unit: Washer, shown: dict[str, Any]) -> str:
+    """Say how a line washes: what goes on with the pulp, who fell behind, else what is off its band."""
+    running = f"{unit.name} at {float(rate_of(state, unit).value):.1f} BDt/h"
+    if shown["behind"]:
+        one = shown["behind"][0]
+        return f"{running}: {one.machine.name} fell behind, efficiency {one.last.value:.1f} against {one.mean:.1f}."
+    reading = state.readings.get(unit.tag_of("loss") or "")
+    if reading is None:
+        return f"{running}. No loss was measured yet."
+    return f"{running}, loss {reading.value:.1f} kg/BDt, {reading.verdict.words}."
 
 
 def _tabs(state: State, here: str) -> dict[str, Any]:
@@ -110,7 +118,7 @@ def _rounds(request: HttpRequest, state: State, refused: str = "") -> HttpRespon
         message = f"{state.line.mill} has no washing line."
         raise Http404(message)
     lines = [
-        (unit, shows_of(state, unit), rounds_of(state, unit)[:6], checks_of(state, unit)[:6], hands_of(state, unit))
+        (unit, shows_of(state, unit), rounds_of(state, unit)[:6], checks_of(state, unit)[:3], hands_of(state, unit))
         for unit in units
     ]
     context = {

@@ -8,6 +8,7 @@ from django.urls import reverse
 from desk.floor.due import Item
 from desk.floor.state import State
 from desk.floor.station import Station
+from desk.stations.wash.history import load_washing
 from desk.stations.wash.pages import home, tabs
 from desk.stations.wash.shown import CAUSES, shows_of, washers
 from desk.stations.wash.tables import WASH_TABLES
@@ -42,6 +43,7 @@ STATION: Final = Station(
     urls=urls,
     tables=WASH_TABLES,
     due=_due,
+    past=load_washing,
     places=lambda state, text: (
         [("Rounds and mats", "liquors of the washers, mats by hand", reverse("wash_rounds", args=[state.world.slug]))]
         if washers(state) and text and "rounds and mats".startswith(text[:15].lower())

@@ -4,6 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final
 
+from django.utils import timezone
+
 from desk.floor.state import State
 from desk.frame.forms import number
 from desk.stations.wash.shown import efficiency_of, factor_of, measured_of, rate_of, shows_of, solids_of
@@ -14,6 +16,7 @@ from stock.washing.unit import Washer
 
 TYPED: Final = Origin("entered", "as typed")
 FIRST_STEP_T_PER_ODT: Final = 0.3
+APART_FRAC: Final = 0.3
 TANK_MIN, VAT_MIN = 5.0, 1.0
 CURVE: Final = [0.5 + 0.125 * index for index in range(33)]  # t/BDt
 
@@ -70,10 +73,15 @@ class Worked:
     faulty: str = ""
 
 
+def told_of(unit: Washer) -> Origin:
+    """Return where what the mill's file says of a line comes from."""
+    return Origin("set", f"{unit.name}, by the definition")
+
+
 def defaults(state: State, unit: Washer) -> dict[str, Datum]:
     """Return what a line stands at: measured where it is, else as the mill's file has it."""
     shows = efficiency_of(state, unit)
-    told = Origin("set", f"{unit.name}, by the definition")
+    told = told_of(unit)
     efficiency = Datum(unit.wash.e_std, told)
     if shows is not None:
         efficiency = Datum(round(shows.value, 2), Origin("computed", "what the loss found shows"))
@@ -101,7 +109,10 @@ def worked(state: State, unit: Washer, typed: Mapping[str, Any]) -> Worked:
         one.name: str(typed.get(one.name, f"{usual[one.name].value:.4g}" if one.name in usual else "")).strip()[:20]
         for one in FIELDS
     }
-    origins = {name: datum.origin.text for name, datum in usual.items() if name not in typed}
+    by_file = told_of(unit).text
+    origins = {
+        name: datum.origin.text for name, datum in usual.items() if name not in typed and datum.origin.text != by_file
+    }
     try:
         data = _data(values, usual, typed)
         return _worked(state, unit, values, origins, data)
@@ -143,13 +154,13 @@ def _worked(
         figures.append(most)
     costs = tuple(float(data[name].value) for name in ("water_cost", "loss_cost") if name in data)
     curve = _curve(unit, data, sum(shown), costs if len(costs) == 2 else (), best, most)
-    says = _says(state, unit, data, loss, best, most, curve)
+    says = _says(state, unit, data, loss, best, most, curve, typed=len(origins) == 0)
     return Worked(unit, values, origins, steps_of(unit, loss), loss, figures, curve, says)
 
 
 def _given(unit: Washer, data: Mapping[str, Datum]) -> dict[str, Datum]:
     return {
-        "feed_consistency_pct": Datum(unit.wash.feed_consistency_pct, Origin("set", f"{unit.name}, by the definition")),
+        "feed_consistency_pct": Datum(unit.wash.feed_consistency_pct, told_of(unit)),
         "feed_solids_kg_per_odt": data["solids"],
     }
 
@@ -158,7 +169,7 @@ def _water(unit: Washer, data: Mapping[str, Datum], loss: Figure) -> list[Figure
     """Return the loss by species, the shower's flow, what goes to the evaporators."""
     shower = {
         "production_bd_t_per_h": data["rate"], "dilution_factor_t_per_odt": data["factor"],
-        "discharge_consistency_pct": Datum(unit.consistency_pct, Origin("set", f"{unit.name}, by the definition")),
+        "discharge_consistency_pct": Datum(unit.consistency_pct, told_of(unit)),
     }  # fmt: skip
     weak = {
         **_given(unit, data), "dilution_factor_t_per_odt": data["factor"], "stray_t_per_odt": data["stray"],
@@ -213,7 +224,7 @@ def _curve(
 
 def _says(
     state: State, unit: Washer, data: Mapping[str, Datum], loss: Figure, best: Figure | None, most: Figure | None,
-    curve: Curve,
+    curve: Curve, *, typed: bool,
 ) -> list[str]:  # fmt: skip
     """Say what to set and by how much first, what binds, what one more tonne is worth, when it shows."""
     now, rate = float(data["factor"].value), float(data["rate"].value)
@@ -225,7 +236,12 @@ def _says(
             f"The evaporators cannot follow at {rate:.1f} BDt/h: {most.value:.2f} t/BDt is the most,"
             f" or {fits:.1f} BDt/h at this factor."
         )
-    if best is not None:
+    if (doubt := _apart(state, unit, loss)) and not typed:
+        said.append(doubt)
+    behind = [one for one in shows_of(state, unit) if one.behind]
+    if behind:
+        said.append(f"{behind[0].machine.name} does less: mend it, do not buy its work with water.")
+    elif best is not None:
         goal = min(best.value, most.value) if most is not None else best.value
         apart = goal - now
         step = max(-FIRST_STEP_T_PER_ODT, min(FIRST_STEP_T_PER_ODT, apart))
@@ -237,10 +253,24 @@ def _says(
             said.append(
                 f"First step {flow:+.0f} L/min of shower, {step:+.2f} t/BDt of {apart:+.2f}.{binds}".replace("-", "−")
             )
+    if best is not None:
         said.append(_worth(curve, now))
     if (shows := _when(unit, loss, now)) is not None:
         said.append(shows)
     return said
+
+
+def _apart(state: State, unit: Washer, loss: Figure) -> str:
+    """Say where the machines' liquors and the laboratory's loss do not agree; '' where they do, or one is missing."""
+    reading = state.readings.get(unit.tag_of("loss") or "")
+    measured = bool(measured_of(shows_of(state, unit)))
+    if reading is None or not measured or abs(loss.value - reading.value) <= APART_FRAC * reading.value:
+        return ""
+    at = timezone.localtime(reading.at)
+    return (
+        f"The laboratory found {reading.value:.1f} at {at:%H:%M}, the machines' liquors come to {loss.value:.1f}:"
+        " extract again before water is moved."
+    )
 
 
 def _evaporates(unit: Washer, data: Mapping[str, Datum], loss: Figure) -> float:

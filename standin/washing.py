@@ -1,0 +1,77 @@
+"""What rounds of the washers and mats by hand would have found before the demonstration opened, twice a day."""
+
+from collections.abc import Iterator
+from typing import Any, Final
+from zlib import crc32
+
+import numpy as np
+
+from stock.figure import Datum, Origin
+from stock.line.definition import Definition
+from stock.line.story import Story
+from stock.washing.stairs import machines_of, steps_of, washed
+from stock.washing.unit import Washer
+
+EVERY_S: Final = 12 * 3600
+DAYS: Final = 5
+NEWEST_AGO_S: Final = 95 * 60
+MS_PER_KG_PER_T: Final = 1.35  # conductivity of weak liquor, mS/cm for each kg/t
+CLEAN_MS_PER_CM: Final = 0.4
+NOISE_FRAC: Final = 0.012
+ROUNDS: Final = (
+    "unit", "machine", "at_s", "who", "filtrate_ms_per_cm", "mat_ms_per_cm", "wash_ms_per_cm", "factor_t_per_odt",
+    "discharge_pct",
+)  # fmt: skip
+MATS: Final = ("unit", "machine", "at_s", "who", "firmness", "colour", "foam", "evenness", "release")
+SOLIDS: Final = 1400.0
+TOLD: Final = Origin("set", "the stand-in")
+HANDS: Final = ("orr", "sundby")
+
+
+def rounds(line: Definition, story: Story, seed: int, end_s: float) -> Iterator[dict[str, Any]]:
+    """Yield the liquors of every machine, round by round."""
+    for unit in line.units:
+        if not isinstance(unit, Washer) or not unit.machines:
+            continue
+        for back in range(2 * DAYS, -1, -1):
+            rng = np.random.default_rng([seed, crc32(unit.id.encode()), back])
+            yield from _round(unit, story, end_s - NEWEST_AGO_S - back * EVERY_S, back, rng)
+
+
+def _round(unit: Washer, story: Story, at_s: float, back: int, rng: np.random.Generator) -> Iterator[dict[str, Any]]:
+    shown = [one.e_std for one in machines_of(unit)]
+    for told in story.washers_behind:
+        if told.unit == unit.id and back < told.rounds:
+            shown[told.machine - 1] *= told.part_frac
+    solids = unit.feed_solids_kg_per_odt.value if unit.feed_solids_kg_per_odt is not None else SOLIDS
+    factor = unit.wash.dilution_factor_t_per_odt
+    found = washed(unit, shown, Datum(factor, TOLD), Datum(solids, TOLD))
+    for step in steps_of(unit, found):
+        filtrate, mat = (
+            MS_PER_KG_PER_T * one * float(rng.normal(1, NOISE_FRAC)) + CLEAN_MS_PER_CM
+            for one in (step.filtrate_kg_per_t, step.mat_kg_per_t)
+        )
+        wash = MS_PER_KG_PER_T * step.wash_kg_per_t * float(rng.normal(1, NOISE_FRAC)) + CLEAN_MS_PER_CM
+        yield {
+            "unit": unit.id, "machine": step.number, "at_s": int(at_s + 240 * step.number),
+            "who": HANDS[back % len(HANDS)], "filtrate_ms_per_cm": round(filtrate, 2), "mat_ms_per_cm": round(mat, 2),
+            "wash_ms_per_cm": round(wash, 2), "factor_t_per_odt": factor,
+            "discharge_pct": step.machine.discharge_consistency_pct,
+        }  # fmt: skip
+
+
+def mats(line: Definition, story: Story, seed: int, end_s: float) -> Iterator[dict[str, Any]]:
+    """Yield how the last mat was judged, round by round; one that fell behind shows it in the hand too."""
+    for unit in line.units:
+        if not isinstance(unit, Washer) or not unit.machines:
+            continue
+        for back in range(2 * DAYS, -1, -1):
+            rng = np.random.default_rng([seed, 3, crc32(unit.id.encode()), back])
+            behind = any(told.unit == unit.id and back < told.rounds for told in story.washers_behind)
+            marks = {
+                name: int(rng.random() < 0.2) + 1 + int(behind and name in ("colour", "evenness")) for name in MATS[4:]
+            }
+            yield {
+                "unit": unit.id, "machine": len(unit.machines), "who": HANDS[back % len(HANDS)],
+                "at_s": int(end_s - NEWEST_AGO_S + 1200 - back * EVERY_S), **marks,
+            }  # fmt: skip

@@ -1,0 +1,153 @@
+"""Washing on the desk: worked out as it is typed, refused by name, machines that fall behind, mats by hand."""
+
+from datetime import timedelta
+
+from desk.floor.models import Record
+from desk.floor.next_up import next_up
+from desk.floor.state import State
+from desk.stations.wash.models import MARKS, MatCheck, Round
+from desk.stations.wash.shown import efficiency_of, hands_of, shows_of, washers
+from desk.stations.wash.worked import worked
+from tests.desk.base import NOW, DeskCase
+
+GOOD = {"machine": "wood_wash:2", "filtrate": "60", "mat": "18", "wash": "9"}
+MAT = {name: "1" for name, *_ in MARKS}
+
+
+class WashCase(DeskCase):
+    def unit(self, name="wood_wash"):
+        return next(one for one in washers(self.state()) if one.id == name)
+
+    def state(self, minutes=0):
+        return State(self.world, NOW + timedelta(minutes=minutes))
+
+    def round(self, machine, mat, *, hours=0.0, unit="cane_wash", filtrate=50.0, wash=6.0):
+        row = Round(
+            world=self.world, by=self.people["operator"], form_key=f"r{Round.objects.count()}", unit=unit,
+            machine=machine, at=NOW - timedelta(hours=hours), filtrate_ms_per_cm=filtrate, mat_ms_per_cm=mat,
+            wash_ms_per_cm=wash, factor_t_per_odt=3.0, discharge_pct=10.5,
+        )  # fmt: skip
+        row.save()
+        return row
+
+
+class WorkingOut(WashCase):
+    def test_with_nothing_typed_it_comes_to_the_loss_that_was_found(self):
+        self.enter("wash_loss", 17.4)
+        state = self.state()
+        shows = efficiency_of(state, self.unit())
+        found = worked(state, self.unit(), {})
+        self.assertAlmostEqual(found.loss.value, 17.4, delta=0.15)
+        self.assertAlmostEqual(sum(one.e_std for one in found.steps), shows.value, places=2)
+        self.assertEqual(len(found.steps), 3)
+
+    def test_more_water_loses_less_and_the_evaporators_bind(self):
+        losses = [worked(self.state(), self.unit(), {"factor": text}).loss.value for text in ("1.5", "2.5", "3.5")]
+        self.assertEqual(losses, sorted(losses, reverse=True))
+        found = worked(self.state(), self.unit(), {"factor": "3.6"})
+        self.assertIn("The evaporators cannot follow", " ".join(found.says))
+
+    def test_a_first_step_is_of_a_stated_share(self):
+        says = " ".join(worked(self.state(), self.unit(), {"factor": "1.4"}).says)
+        self.assertIn("First step", says)
+        self.assertIn("+0.30 t/BDt of", says)
+        self.assertIn("It shows in the strong liquor in", says)
+        left = " ".join(worked(self.state(), self.unit(), {"factor": "2.78"}).says)
+        self.assertIn("leave it", left)
+
+    def test_the_page_and_what_is_typed_into_it(self):
+        self.sign_in("trainee")
+        for address in ("/live/at/wash/", "/live/wash/cane_wash/", "/live/wash/rounds/"):
+            self.assertEqual(self.client.get(address).status_code, 200, address)
+        answer = self.client.post("/live/wash/wood_wash/try/", {"factor": "3,0", "rate": "6"})
+        self.assertContains(answer, "kg/BDt of solids go on with the pulp")
+        self.assertEqual(answer.content.decode().count("stairs-box"), 3)
+        for field, text, words in (
+            ("factor", "lots", "not a number"),
+            ("factor", "250", "Allowed: -1 to 8"),
+            ("rate", "0", "Pulp over the line"),
+            ("efficiency", "0.12", "Efficiency"),
+            ("solids", "", "is missing"),
+        ):
+            with self.subTest(field=field, text=text):
+                self.assertContains(self.client.post("/live/wash/wood_wash/try/", {field: text}), words)
+        self.assertEqual(self.client.post("/live/wash/nowhere/try/", {}).status_code, 404)
+        self.assertFalse(Round.objects.exists())
+
+
+class Rounds(WashCase):
+    def test_a_round_is_kept_with_its_line_in_the_log(self):
+        self.sign_in("operator")
+        for _ in range(2):
+            self.client.post("/live/wash/rounds/take/", {**GOOD, "form_key": "one"})
+        row = Round.objects.get()
+        self.assertEqual((row.unit, row.machine, row.factor_t_per_odt), ("wood_wash", 2, 2.5))
+        self.assertIn("Wood washers, Washer 2: efficiency", Record.objects.get(source__startswith="wash.round").text)
+
+    def test_hot_liquor_is_brought_to_25(self):
+        self.sign_in("operator")
+        self.client.post("/live/wash/rounds/take/", {**GOOD, "celsius": "75", "form_key": "hot"})
+        self.assertAlmostEqual(Round.objects.get().mat_ms_per_cm, 9.0)
+
+    def test_what_cannot_be_is_refused_with_what_was_typed_kept(self):
+        self.sign_in("operator")
+        for index, (fields, words) in enumerate(
+            (
+                ({"mat": "9"}, "no stronger than the wash liquor"),
+                ({"filtrate": ""}, "Filtrate is missing"),
+                ({"mat": "0"}, "more than 0"),
+                ({"machine": "wood_wash:9"}, "has no machine 9"),
+                ({"machine": ""}, "which machine?"),
+                ({"at": "tomorrow 23:00"}, "in the future"),
+            )
+        ):
+            with self.subTest(words):
+                form = {**GOOD, **fields, "form_key": f"bad{index}"}
+                self.assertContains(self.client.post("/live/wash/rounds/take/", form), words, status_code=422)
+        self.assertFalse(Round.objects.exists())
+        self.sign_in("trainee")
+        self.assertEqual(self.client.post("/live/wash/rounds/take/", {**GOOD, "form_key": "t"}).status_code, 403)
+
+    def test_a_machine_behind_twice_running_is_named_and_once_is_not(self):
+        for back in range(6, 2, -1):
+            self.round(2, 18.0, hours=12.0 * back)
+        self.round(2, 26.0, hours=12)
+        self.assertFalse([one for one in shows_of(self.state(), self.unit("cane_wash")) if one.behind])
+        self.round(2, 26.0, hours=1)
+        state = self.state(1)
+        (behind,) = [one for one in shows_of(state, self.unit("cane_wash")) if one.behind]
+        self.assertEqual(behind.machine.name, "Cane washer 2")
+        self.assertIn("vacuum, mat, shower", behind.words)
+        self.assertIn("Cane washer 2 washes less", [item.what for item in next_up(state)])
+        self.assertIn("do not buy its work with water", " ".join(worked(state, self.unit("cane_wash"), {}).says))
+
+
+class Mats(WashCase):
+    def test_as_it_should_be_is_two_presses(self):
+        self.sign_in("operator")
+        self.client.post("/live/wash/mats/judge/", {**MAT, "machine": "wood_wash:3", "form_key": "m"})
+        self.assertEqual(str(MatCheck.objects.get()), "as it should be")
+        answer = self.client.post(
+            "/live/wash/mats/judge/", {**MAT, "machine": "wood_wash:3", "foam": "6", "form_key": "n"}
+        )
+        self.assertContains(answer, "Foam is 6", status_code=422)
+
+    def test_whether_the_hand_agrees_is_told_from_five_pairs_on(self):
+        marks = (1, 2, 2, 3, 4, 5)
+        for index, mark in enumerate(marks):
+            self.enter("wash_loss", 12.0 + 3 * mark + 0.2 * index, minutes_ago=240 * (index + 1))
+            MatCheck(
+                world=self.world, by=self.people["operator"], form_key=f"m{index}", unit="wood_wash", machine=3,
+                at=NOW - timedelta(minutes=240 * (index + 1) + 20),
+                **{name: mark for name, *_ in MARKS},
+            ).save()  # fmt: skip
+        told = {one.who: one for one in hands_of(self.state(), self.unit())}
+        self.assertEqual(told["all"].pairs, 6)
+        self.assertIn("goes with the laboratory", told["all"].words)
+
+    def test_files_go_out_and_in(self):
+        self.sign_in("operator")
+        self.client.post("/live/wash/mats/judge/", {**MAT, "machine": "wood_wash:3", "form_key": "m"})
+        self.client.post("/live/wash/rounds/take/", {**GOOD, "form_key": "one"})
+        for table, words in (("rounds", "wood_wash,2"), ("mats", "wood_wash,3")):
+            self.assertIn(words, self.client.get(f"/live/wash/files/{table}.csv").content.decode())
