@@ -1,17 +1,93 @@
 """Screening equipment: screens, cleaners, thickeners."""
 
-from typing import ClassVar, Literal
+from collections.abc import Sequence
+from typing import Annotated, ClassVar, Final, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
-from stock.parts import Fitted, Point, Points, points
+from stock.parts import Consistency, Fitted, Part, Point, Points, points
 from stock.primitives import Separate
+from stock.screening.cascade import cascade_balance
 
 REJECT_RATE = Point("Reject rate by mass, {of}", "Rejects", "rate_pct", (0, 60), 1, ("reject", "rate", "mass"))
 
 
-class Screen(Separate):
-    """Pressure screens in their stages."""
+StageType = Literal[
+    "knotter", "pressure screen", "vibrating screen", "shaking screen", "cleaner", "reverse cleaner",
+    "through-flow cleaner",
+]  # fmt: skip
+OUT: Final = -1
+CLOSE: Final = 0.0015
+
+
+class Stage(Part):
+    """A stage of screens or cleaners: how it rejects, how thick it is fed, where its streams go."""
+
+    name: str = Field(max_length=40)
+    type: StageType = "pressure screen"
+    mass_reject_frac: Annotated[float, Field(gt=0, lt=1)]
+    volumetric_reject_frac: Annotated[float, Field(gt=0, lt=1)]
+    feed_consistency_pct: Consistency
+    quotient: float = Field(0.8, ge=-1, lt=1, description="screening quotient of its debris")
+    accept_to: int | None = Field(
+        None, ge=-1, le=11, description="stage from 0, -1 the accepts; the one before where left out"
+    )
+    reject_to: int | None = Field(None, ge=-1, le=11, description="stage from 0, -1 out; the next where left out")
+    screen_m2: float | None = Field(None, gt=0, le=100, description="area of its basket")
+    open_frac: Annotated[float, Field(gt=0, lt=1)] | None = None
+    installed: int | None = Field(None, ge=1, le=2000, description="cleaners there are")
+    each_l_per_min: float | None = Field(None, gt=0, le=1e5, description="flow of one cleaner in its test")
+    each_kpa: float | None = Field(None, gt=0, le=1000, description="pressure drop of that test")
+
+
+class Staged(Separate):
+    """Screens or cleaners in their stages."""
+
+    stages: list[Stage] = Field(default_factory=list, max_length=8, description="from the main stream")
+    debris_per_kg: float | None = Field(None, ge=0, le=1e6, description="debris that comes in, usual count")
+
+    @model_validator(mode="after")
+    def _stages_are_the_unit(self) -> Self:
+        """See that the stages together lose the fibre the unit is said to lose, and let everything out."""
+        if not self.stages:
+            return self
+        count = len(self.stages)
+        for at, stage in enumerate(self.stages):
+            for name, goes in (("accept_to", stage.accept_to), ("reject_to", stage.reject_to)):
+                if goes is not None and goes >= count:
+                    message = f"stage {at + 1}: {name} {goes}; there are {count} stages, counted from 0"
+                    raise ValueError(message)
+        lost = fibre_lost_frac(self.stages)
+        said = 1 - self.accept_frac.get("fibre", 1.0)
+        if abs(lost - said) > CLOSE:
+            message = f"the stages lose {100 * lost:.2f} % of the fibre, the unit {100 * said:.2f} %"
+            raise ValueError(message)
+        return self
+
+
+def routes_of(stages: Sequence[Stage]) -> tuple[list[int], list[int]]:
+    """Return where the accepts and the rejects of each stage go."""
+    count = len(stages)
+    accepts = [one.accept_to if one.accept_to is not None else at - 1 for at, one in enumerate(stages)]
+    rejects = [
+        one.reject_to if one.reject_to is not None else (at + 1 if at + 1 < count else OUT)
+        for at, one in enumerate(stages)
+    ]
+    return accepts, rejects
+
+
+def fibre_lost_frac(stages: Sequence[Stage]) -> float:
+    """Return the share of the fibre that leaves with the last rejects."""
+    accepts, rejects = routes_of(stages)
+    found = cascade_balance.method.bare(  # type: ignore[attr-defined]
+        reject_each_frac=[one.mass_reject_frac for one in stages], feed_kg_per_h=1.0, accept_to_each_count=accepts,
+        reject_to_each_count=rejects,
+    )  # fmt: skip
+    return float(found.overall_reject_frac)
+
+
+class Screen(Staged):
+    """Screens in their stages."""
 
     GATE: ClassVar[str] = "shives"
     POINTS: ClassVar[Points] = points(reject_rate=REJECT_RATE)
@@ -20,7 +96,7 @@ class Screen(Separate):
     quotient: Fitted | None = Field(None, description="screening quotient of its debris")
 
 
-class Cleaner(Separate):
+class Cleaner(Staged):
     """Cleaners in their stages."""
 
     GATE: ClassVar[str] = "yield"

@@ -1,0 +1,85 @@
+"""The page of a system of screens or cleaners, worked out as it is typed."""
+
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from desk.floor.state import State
+from desk.frame.alike import alike
+from desk.frame.page import on_line
+from desk.frame.page import page as render_page
+from desk.stations.plain.page import show, station_context
+from desk.stations.screening.drawing import draw_cascade
+from desk.stations.screening.worked import Screened, screened, systems
+from stock.screening.unit import Staged
+
+
+def tabs(state: State) -> list[tuple[str, str, str]]:
+    """Return the pages: a system each."""
+    slug = state.world.slug
+    return [(unit.id, unit.name, reverse("screening", args=[slug, unit.id])) for unit in systems(state)]
+
+
+def home(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
+    """Show the first system of a station; the plain page where it has none."""
+    own = [unit for unit in systems(state) if unit.station == station_id]
+    return _system(request, state, own[0]) if own else show(request, state, station_id)
+
+
+@on_line
+@alike
+def page(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
+    """Show a system."""
+    return _system(request, state, _unit(state, unit_id))
+
+
+def _unit(state: State, unit_id: str) -> Staged:
+    found = next((unit for unit in systems(state) if unit.id == unit_id), None)
+    if found is None:
+        message = f"{state.line.mill} has no screens or cleaners called {unit_id[:40]}."
+        raise Http404(message)
+    return found
+
+
+def _system(request: HttpRequest, state: State, unit: Staged) -> HttpResponse:
+    shown = _shown(screened(state, unit, {}))
+    context = station_context(state, unit.station)
+    context |= {
+        "unit": unit,
+        **shown,
+        "sentence": _sentence(state, unit, shown["screened"]),
+        "tabs": [(address, label, name == unit.id) for name, label, address in tabs(state)],
+        "tabs_label": "Screens and cleaners",
+    }
+    return render_page(request, state, "screening/page.html", context, here=unit.station)
+
+
+def _shown(found: Screened) -> dict[str, Any]:
+    return {"screened": found, "cascade": draw_cascade(found.system)}
+
+
+def _sentence(state: State, unit: Staged, found: Screened) -> str:
+    if found.system is None:
+        return f"{unit.name}: as set, it cannot run. {found.fault}."
+    system = found.system
+    words = (
+        f"{unit.name}: {system.lost_pct:.1f} % of the fibre leaves, {24 * system.lost_bd_t_per_h:.1f} BDt/d;"
+        f" {system.removed_pct:.0f} % of the debris is taken out."
+    )
+    tags = [one for one in state.off if one.tag.station == unit.station]
+    if tags:
+        return f"{words} {tags[0].tag.name} is {tags[0].verdict.words}."
+    if found.doubts:
+        return f"{words} {found.doubts[0][0]}: {found.doubts[0][1]}."
+    return words
+
+
+@require_POST
+@on_line
+def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
+    """Work a system out for what was typed; what was typed comes back, right or wrong."""
+    found = screened(state, _unit(state, unit_id), request.POST.dict())
+    return render(request, "screening/_worked.html", {**_shown(found), "world": state.world, "state": state})

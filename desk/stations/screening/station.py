@@ -1,0 +1,28 @@
+"""What screens and cleaners add to the desk."""
+
+from typing import Final
+
+from django.urls import path
+
+from desk.floor.station import Station
+from desk.stations.screening import pages
+from stock.line.definition import Definition
+from stock.screening.unit import Staged
+
+
+def _serves(line: Definition) -> bool:
+    return any(isinstance(unit, Staged) and unit.stages for unit in line.units)
+
+
+STATION: Final = Station(
+    kind="screen",
+    title="Screens and cleaners",
+    serves=_serves,
+    home=pages.home,
+    tabs=pages.tabs,
+    urls=lambda: [
+        path("screens/<slug:unit_id>/", pages.page, name="screening"),
+        path("screens/<slug:unit_id>/try/", pages.work_out, name="screening_try"),
+    ],
+    pages=lambda state: [address for _, _, address in pages.tabs(state)],
+)
