@@ -228,8 +228,8 @@ def tail_first(stages: Sequence[Stage], rate: Datum, came_pct: float, points: fl
         return None
     saved = 24 * (before.lost_bd_t_per_h - after.lost_bd_t_per_h)
     dirtier = after.accept_debris_per_kg / before.accept_debris_per_kg - 1
-    words = f"{tail.name} {100 * now:.0f} to {100 * to:.0f} % by mass saves {saved:.2f} BDt/d, debris in accepts {dirtier:+.0%}"
-    return words.replace("+-", "−"), saved
+    words = f"{tail.name} {100 * now:.0f} to {100 * to:.0f} % by mass saves {saved:.2f} BDt/d, debris in accepts {100 * dirtier:+.0f} %"
+    return words.replace("-", "−"), saved
 
 
 def flow_of_one(stage: Stage, drop_kpa: float) -> float | None:

@@ -41,6 +41,16 @@ class WorkingOut(WashCase):
         self.assertAlmostEqual(sum(one.e_std for one in found.steps), shows.value, places=2)
         self.assertEqual(len(found.steps), 3)
 
+    def test_another_efficiency_typed_counts_also_where_machines_were_measured(self):
+        for machine in (1, 2, 3):
+            self.round(machine, 18.0 / machine, filtrate=50.0 / machine, wash=6.0 / machine, hours=1)
+        state, unit = self.state(1), self.unit("cane_wash")
+        shown = worked(state, unit, {})
+        typed = worked(state, unit, {**shown.values, "efficiency": "5"})
+        self.assertAlmostEqual(sum(one.e_std for one in typed.steps), 5.0, places=6)
+        self.assertIn("3 of 3 machines by their liquors", shown.origins["efficiency"])
+        self.assertGreater(typed.loss.value, shown.loss.value)
+
     def test_more_water_loses_less_and_the_evaporators_bind(self):
         losses = [worked(self.state(), self.unit(), {"factor": text}).loss.value for text in ("1.5", "2.5", "3.5")]
         self.assertEqual(losses, sorted(losses, reverse=True))

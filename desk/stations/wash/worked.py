@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 from django.utils import timezone
 
@@ -80,16 +80,12 @@ def told_of(unit: Washer) -> Origin:
 
 def defaults(state: State, unit: Washer) -> dict[str, Datum]:
     """Return what a line stands at: measured where it is, else as the mill's file has it."""
-    shows = efficiency_of(state, unit)
     told = told_of(unit)
-    efficiency = Datum(unit.wash.e_std, told)
-    if shows is not None:
-        efficiency = Datum(round(shows.value, 2), Origin("computed", "what the loss found shows"))
     found = {
         "factor": factor_of(state, unit),
         "rate": rate_of(state, unit),
         "solids": solids_of(unit),
-        "efficiency": efficiency,
+        "efficiency": _shown_now(state, unit)[1],
         "stray": Datum(0.0, Origin("assumed", "none known")),
     }
     for name, value in (
@@ -100,6 +96,20 @@ def defaults(state: State, unit: Washer) -> dict[str, Datum]:
         if value is not None:
             found[name] = Datum(value, told)
     return found
+
+
+def _shown_now(state: State, unit: Washer) -> tuple[list[float], Datum]:
+    """Return what each machine shows now, and all of them together: by their liquors, else by the loss found."""
+    by_loss = efficiency_of(state, unit)
+    machines, measured = machines_of(unit), measured_of(shows_of(state, unit))
+    shown = spread_over(machines, by_loss.value if by_loss is not None else unit.wash.e_std, measured)
+    words = "what the loss found shows" if by_loss is not None else told_of(unit).text
+    if measured:
+        words = f"{len(measured)} of {len(machines)} machines by their liquors" + (
+            f", the rest by {words}" if len(measured) < len(machines) else ""
+        )
+    kind: Literal["computed", "set"] = "computed" if measured or by_loss is not None else "set"
+    return shown, Datum(round(sum(shown), 2), Origin(kind, words))
 
 
 def worked(state: State, unit: Washer, typed: Mapping[str, Any]) -> Worked:
@@ -115,7 +125,8 @@ def worked(state: State, unit: Washer, typed: Mapping[str, Any]) -> Worked:
     }
     try:
         data = _data(values, usual, typed)
-        return _worked(state, unit, values, origins, data)
+        as_shown = values["efficiency"] == f"{usual['efficiency'].value:.4g}"
+        return _worked(state, unit, values, origins, data, as_shown=as_shown)
     except DomainError as error:
         fault = f"{error.message}. Allowed: {error.allowed}" if error.allowed else error.message
         return Worked(unit, values, origins, fault=fault, faulty=NAMED.get(error.argument, error.argument))
@@ -139,11 +150,13 @@ def _data(values: Mapping[str, str], usual: Mapping[str, Datum], typed: Mapping[
 
 
 def _worked(
-    state: State, unit: Washer, values: Mapping[str, str], origins: Mapping[str, str], data: Mapping[str, Datum]
-) -> Worked:
-    machines = machines_of(unit)
-    total = float(data["efficiency"].value)
-    shown = spread_over(machines, total, measured_of(shows_of(state, unit)))
+    state: State, unit: Washer, values: Mapping[str, str], origins: Mapping[str, str], data: Mapping[str, Datum], *,
+    as_shown: bool,
+) -> Worked:  # fmt: skip
+    shown = _shown_now(state, unit)[0]
+    if not as_shown:  # another efficiency was typed: the machines in ratio
+        ratio = float(data["efficiency"].value) / sum(shown)
+        shown = [one * ratio for one in shown]
     stray = float(data["stray"].value)
     loss = washed(unit, shown, data["factor"], data["solids"], stray_t_per_odt=stray)
     figures = _water(unit, data, loss)
