@@ -9,7 +9,7 @@ import numpy as np
 from stock.figure import Datum, Origin
 from stock.line.definition import Definition
 from stock.line.story import Story
-from stock.washing.stairs import machines_of, steps_of, washed
+from stock.washing.stairs import USUAL_SOLIDS, machines_of, steps_of, washed
 from stock.washing.unit import Washer
 
 EVERY_S: Final = 12 * 3600
@@ -23,7 +23,6 @@ ROUNDS: Final = (
     "discharge_pct",
 )  # fmt: skip
 MATS: Final = ("unit", "machine", "at_s", "who", "firmness", "colour", "foam", "evenness", "release")
-SOLIDS: Final = 1400.0
 TOLD: Final = Origin("set", "the stand-in")
 HANDS: Final = ("orr", "sundby")
 
@@ -43,7 +42,7 @@ def _round(unit: Washer, story: Story, at_s: float, back: int, rng: np.random.Ge
     for told in story.washers_behind:
         if told.unit == unit.id and back < told.rounds:
             shown[told.machine - 1] *= told.part_frac
-    solids = unit.feed_solids_kg_per_odt.value if unit.feed_solids_kg_per_odt is not None else SOLIDS
+    solids = unit.feed_solids_kg_per_odt.value if unit.feed_solids_kg_per_odt is not None else USUAL_SOLIDS
     factor = unit.wash.dilution_factor_t_per_odt
     found = washed(unit, shown, Datum(factor, TOLD), Datum(solids, TOLD))
     for step in steps_of(unit, found):

@@ -129,6 +129,11 @@ def _shower(plant: "Plant", fault: Fault) -> None:
     plant.stuck[plant.layout.at[wash.stream]] = True
 
 
+def _lanes(plant: "Plant", fault: Fault) -> None:
+    health = plant.separating.health
+    health[fault.unit] = min(health.get(fault.unit, 1.0), fault.params["health_frac"])
+
+
 def _channels(plant: "Plant", fault: Fault) -> None:
     plant.channels[fault.unit] = fault.params["active_frac"]
 
@@ -192,6 +197,7 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "agitator_trips": Kind("a chest is not stirred", _stirred, {"swing_pct": (4.5, 0.5, 30.0)}, _agitator),
     "stray_water": Kind("water runs into a filtrate tank unasked", _tanks, {"t_per_h": (10.0, 0.1, 500.0)}, _stray),
     "shower_fixed": Kind("a washer's shower stays where it is, whatever comes", _washers, {}, _shower),
+    "lanes_blocked": Kind("a washer's shower has dry lanes", _washers, {"health_frac": (0.7, 0.1, 1.0)}, _lanes),
     "tower_channels": Kind("stock runs through a part of a tower alone", _towers, {"active_frac": (0.7, 0.05, 0.95)}, _channels),
     "steam_short": Kind("the cook house is short of steam", _house, {"frac": (0.7, 0.0, 1.0)}, _steam),
     "sheet_break": Kind("the sheet is lost behind the couch", _reel, {"minutes": (15.0, 0.5, 180.0)}, _break),

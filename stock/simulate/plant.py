@@ -76,6 +76,7 @@ class Plant(Running):
         self.most = self.range.copy()
         self.stuck[:] = False
         self.headers.clear()
+        self.separating.health.clear()
         self.sticks[:] = 0.0
         self.swings.clear()
         self.strays.clear()
@@ -97,6 +98,8 @@ class Plant(Running):
                 self.part_share[index] = float(branch == unit.accept)
             elif self.broken and self._to_reel(parting.accepts):
                 self.part_share[index] = 0.0
+        self.part_base = self.part_share.copy()
+        self.separating.run(0.0)
 
     def _to_reel(self, transfer: int) -> bool:
         target = self.line.stream(self.layout.transfers[transfer].id).target

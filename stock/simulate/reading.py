@@ -16,7 +16,7 @@ import numpy as np
 from stock.cooking.recipe import Digester
 from stock.material import INDEX
 from stock.primitives import Sink, Unit
-from stock.simulate.layout import FIBRE, FILLER, MARKED, MASSES, SOLIDS
+from stock.simulate.layout import DISSOLVED, FIBRE, FILLER, MARKED, MASSES, SOLIDS
 from stock.simulate.quality import brightness_pct
 from stock.steam import saturation_pressure_kpa_abs
 from stock.tag import Tag
@@ -78,7 +78,7 @@ class Readings:
             return value
         tag, begun = self.plant.line.tag(tag_id), self.at_rest[tag_id]
         started = self.plant.quality.starts(tag_id)
-        if tag.reads == "ink":
+        if tag.reads in IN_RATIO:
             return started * value / begun if begun > 0 else started
         return started + value - begun
 
@@ -245,8 +245,14 @@ def _ink(row: np.ndarray) -> float | None:
     return float(row[INDEX["ink"]] / row[FIBRE]) if row[FIBRE] > 1e-9 else None
 
 
-ANCHORED: Final = frozenset({"brightness", "freeness", "ink", "kappa"})
+def _loss(row: np.ndarray) -> float | None:
+    solids = float(row[SOLIDS].sum())
+    return 1000 * float(row[DISSOLVED].sum()) / solids if solids > 1e-9 else None
+
+
+IN_RATIO: Final = frozenset({"ink", "loss"})  # told as a change in ratio, the others as a difference
+ANCHORED: Final = frozenset({"brightness", "freeness", "kappa"}) | IN_RATIO
 OF_A_ROW: Final = {
     "consistency": _consistency, "flow": _flow, "ash": _ash, "kappa": _kappa, "brightness": _brightness,
-    "freeness": _freeness, "ink": _ink,
+    "freeness": _freeness, "ink": _ink, "loss": _loss,
 }  # fmt: skip

@@ -25,6 +25,7 @@ from stock.simulate.loops import break_chance
 from stock.simulate.quality import BLEACHED_KAPPA, Quality, Starts
 from stock.simulate.reading import Readings, Sick
 from stock.simulate.riding import CARRY, EVERY_S, Riding
+from stock.simulate.separating import Separating
 from stock.simulate.wiring import GRAPH, Wired
 
 FORMAT: Final = 1
@@ -121,6 +122,8 @@ class Running(Wired, ABC):
         self.worn: dict[str, float] = {}
         self.slips: dict[str, float] = {}
         self.channels: dict[str, float] = {}  # towers of which a part alone is passed through
+        self.part_base = self.part_share.copy()  # what faults make of it, before how the washers are run
+        self.separating = Separating(self)
         self.riding = Riding(self)
         self.readings = Readings(self)
         self.instruments = self._loop_instruments()
@@ -348,6 +351,7 @@ class Running(Wired, ABC):
         for loop, tag in self.instruments:
             self.offset[loop] = self.readings.error(tag)
         self._refine(passed_s)
+        self.separating.run(passed_s)
         self.batches.run(passed_s)
         self._spill()
         if self.now_s - self.riding.carried_s >= EVERY_S - 1e-9:

@@ -6,6 +6,8 @@ from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here, Place, given
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Rule, look_at, wash_flow
+from stock.washing.stairs import answer_min
+from stock.washing.unit import Washer
 
 STEP_T_PER_ODT = 0.3  # of dilution factor, the most a first step moves it
 WASHER_MIN = 12.0  # mean time of liquor in a drum and its filtrate tank
@@ -70,7 +72,9 @@ def _by_factor(here: Here, size: Figure) -> Iterable[Most]:
 
 
 def _look(here: Here) -> Figure:
-    return look_at(here, mixed_min=Datum(WASHER_MIN, Origin("assumed", "liquor in a drum and its filtrate tank")))
+    unit = here.unit
+    minutes = answer_min(unit) if isinstance(unit, Washer) else WASHER_MIN
+    return look_at(here, mixed_min=Datum(round(minutes), Origin("computed", "what its vats and filtrate tanks hold")))
 
 
 def _evaporators(here: Here, step: Figure) -> str:

@@ -6,8 +6,12 @@ from typing import Any
 
 from stock.consistency.basis import liquor_ratio_t_per_odt
 from stock.figure import Datum, Figure, Origin, figure
+from stock.washing.line import line_answers
 from stock.washing.unit import Machine, Washer
 
+MACHINE_MIN = 12.0  # mean time of liquor in a machine and its filtrate tank, where they are not told
+TANK_MIN, VAT_MIN = 5.0, 1.0  # each filtrate tank and vat on its own flow
+USUAL_SOLIDS = 1400.0
 L = liquor_ratio_t_per_odt.method.bare  # type: ignore[attr-defined]
 
 
@@ -118,6 +122,32 @@ def steps_of(unit: Washer, found: Figure) -> list[Step]:
         )  # fmt: skip
         fed, fed_t = mats[index], mat_t
     return steps
+
+
+def answer_min(unit: Washer) -> float:
+    """Return how long the last mat takes to answer a change of water, 63 % of it, by what vats and tanks hold; minutes."""
+    machines = machines_of(unit)
+    if not all(one.vat_consistency_pct for one in machines):
+        return MACHINE_MIN * len(machines)
+    usual = unit.feed_solids_kg_per_odt.value if unit.feed_solids_kg_per_odt is not None else USUAL_SOLIDS
+    factor = unit.wash.dilution_factor_t_per_odt
+    origin = Origin("set", unit.name)
+    shown = washed(unit, [one.e_std for one in machines], Datum(factor, origin), Datum(usual, origin))
+    drums = [
+        {
+            "discharge_consistency_pct": step.machine.discharge_consistency_pct,
+            "vat_consistency_pct": float(step.machine.vat_consistency_pct or 1.0),
+            "displacement_ratio": min(max(step.displacement or 0.8, 0.05), 0.99),
+        }
+        for step in steps_of(unit, shown)
+    ]
+    found = line_answers(
+        stages=drums, feed_consistency_pct=unit.wash.feed_consistency_pct,
+        feed_conc_kg_per_t=usual / L(consistency_pct=unit.wash.feed_consistency_pct),
+        dilution_factor_t_per_odt=factor, changed_word="dilution factor", to_read=factor + 0.3, tank_min=TANK_MIN,
+        vat_min=VAT_MIN,
+    )  # fmt: skip
+    return found.t63_min
 
 
 def spread_over(machines: Sequence[Machine], total: float, measured: Mapping[int, float]) -> list[float]:

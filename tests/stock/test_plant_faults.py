@@ -185,3 +185,24 @@ class FaultTests(SimpleTestCase):
         water = slice(MASSES - 1, MASSES)
         gap = plant.holdings()[water] - held[water] - came[water] + plant.spilled[water]
         self.assertLess(abs(float(gap[0])), 1e-6 * float(held[water][0]))
+
+    def test_dry_lanes_raise_the_loss_over_hours_and_more_water_lowers_it(self) -> None:
+        plant = running()
+        plant.run(HOUR)
+        plant.readings.rest()
+        before = plant.truth("wash_loss") or 0
+        number = plant.fault("lanes_blocked", "wood_wash", health_frac=0.8)
+        plant.run(plant.now_s + 0.5 * HOUR)
+        soon = plant.truth("wash_loss") or 0
+        plant.run(plant.now_s + 9 * HOUR)
+        late = plant.truth("wash_loss") or 0
+        self.assertGreater(soon, before + 0.2)
+        self.assertGreater(late - before, 3 * (soon - before))
+        plant.write("wash:wood_wash", 3.0)
+        plant.run(plant.now_s + 9 * HOUR)
+        self.assertLess(plant.truth("wash_loss") or 0, late - 3)
+        plant.mend(number)
+        plant.write("wash:wood_wash", 2.5)
+        plant.run(plant.now_s + 18 * HOUR)
+        self.assertAlmostEqual(plant.truth("wash_loss") or 0, before, delta=0.08 * before)
+        self.assertLess(plant.worst_closure, 1e-9)

@@ -17,6 +17,8 @@ from stock.simulate.reading import L_PER_MIN
 from stock.tag import Tag
 from stock.washing.decisions import WASHER_MIN
 from stock.washing.stage import efficiency_from_loss, washing_loss_frac
+from stock.washing.stairs import answer_min
+from stock.washing.unit import Washer
 
 LOOP_MIN: Final = 1.5  # for a loop or a dilution to have its way
 LEVEL_H: Final = 4.0
@@ -152,7 +154,8 @@ def _factor(state: State, unit_id: str, before: float, to: float) -> tuple[str, 
         loss_kg_per_odt=loss, dilution_factor_t_per_odt=before, feed_solids_kg_per_odt=solids, **shared
     )
     after = solids * washing_loss_frac(dilution_factor_t_per_odt=to, e_std_total_ratio=shows, **shared)
-    return _said(state, tag, after - loss, mixed_min=WASHER_MIN)
+    minutes = answer_min(unit) if isinstance(unit, Washer) else WASHER_MIN
+    return _said(state, tag, after - loss, mixed_min=minutes)
 
 
 def _washed(state: State, unit: Unit, before: float, to: float) -> tuple[str, dict[str, Any]]:

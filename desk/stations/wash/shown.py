@@ -11,14 +11,13 @@ from stock.consistency.basis import liquor_ratio_t_per_odt
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Place
-from stock.washing.stairs import machines_of
+from stock.washing.stairs import USUAL_SOLIDS, machines_of
 from stock.washing.unit import Machine, Washer
 
 L: Final = liquor_ratio_t_per_odt.method.bare  # type: ignore[attr-defined]
 BACK: Final = timedelta(days=45)
 EVERY_S: Final = 60
 NEAR: Final = timedelta(minutes=90)
-USUAL_SOLIDS: Final = 1400.0
 CAUSES: Final = "vacuum, mat, shower and its lanes, wire, air, foam, temperature"
 
 

@@ -11,13 +11,12 @@ from desk.frame.forms import number
 from desk.stations.wash.shown import efficiency_of, factor_of, measured_of, rate_of, shows_of, solids_of
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
-from stock.washing.stairs import Step, machines_of, spread_over, steps_of, washed
+from stock.washing.stairs import TANK_MIN, VAT_MIN, Step, machines_of, spread_over, steps_of, washed
 from stock.washing.unit import Washer
 
 TYPED: Final = Origin("entered", "as typed")
 FIRST_STEP_T_PER_ODT: Final = 0.3
 APART_FRAC: Final = 0.3
-TANK_MIN, VAT_MIN = 5.0, 1.0
 CURVE: Final = [0.5 + 0.125 * index for index in range(33)]  # t/BDt
 
 

@@ -1,0 +1,95 @@
+"""What washers leave behind by how they are run: the dilution factor they have, the efficiency that is left of theirs.
+
+Anchored, so that at the definition's own settings each leaves what the balance says. The line answers as
+slowly as its vats and tanks make it.
+"""
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+from stock.simulate.layout import DISSOLVED, SOLIDS
+from stock.washing.stage import washing_loss_frac
+from stock.washing.stairs import answer_min
+from stock.washing.unit import Washer
+
+if TYPE_CHECKING:
+    from stock.primitives import Separate, Wash
+    from stock.simulate.running import Running
+
+SHARE: Final = washing_loss_frac.method.bare  # type: ignore[attr-defined]
+LEAST_T_PER_S: Final = 1e-6
+SPAN: Final = (-0.5, 8.0)  # t/BDt, beyond which the relation says nothing
+
+
+@dataclass(slots=True)
+class Washing:
+    """A separation that is washed: which parting it is, what washes it, where it stands."""
+
+    unit: "Separate"
+    wash: "Wash"
+    parting: int
+    accepts: int
+    liquor: int
+    tau_s: float
+    usual_share: float
+    ratio: float = 1.0
+
+
+class Separating:
+    """The washers of a plant."""
+
+    def __init__(self, plant: "Running") -> None:
+        """Find them."""
+        self.plant = plant
+        self.health: dict[str, float] = {}  # of their efficiency, what faults leave
+        self.washers = [
+            self._washing(index)
+            for index, one in enumerate(plant.layout.partings)
+            if self._wash_of(one.unit) is not None
+        ]
+
+    def _wash_of(self, unit_id: str) -> "Wash | None":
+        wash: Wash | None = getattr(self.plant.line.unit(unit_id), "wash", None)
+        return wash if wash is not None and wash.stream in self.plant.layout.at else None
+
+    def _washing(self, index: int) -> Washing:
+        parting = self.plant.layout.partings[index]
+        unit: Separate = self.plant.line.unit(parting.unit)  # type: ignore[assignment]
+        wash = self._wash_of(parting.unit)
+        assert wash is not None
+        tau_s = 60 * (answer_min(unit) if isinstance(unit, Washer) else 1.0)
+        usual = self._share(wash, wash.dilution_factor_t_per_odt, wash.e_std)
+        return Washing(unit, wash, index, parting.accepts, self.plant.layout.at[wash.stream], tau_s, usual)
+
+    @staticmethod
+    def _share(wash: "Wash", factor: float, e_std: float) -> float:
+        """Return the share of the solids that a factor and an efficiency leave with the pulp."""
+        return float(
+            SHARE(
+                dilution_factor_t_per_odt=min(max(factor, SPAN[0]), SPAN[1]),
+                feed_consistency_pct=wash.feed_consistency_pct, e_std_total_ratio=e_std, std_consistency_pct=10.0,
+            )
+        )  # fmt: skip
+
+    def run(self, passed_s: float) -> None:
+        """Let every washer come to what its water and its health make of it."""
+        plant = self.plant
+        for one in self.washers:
+            solids = float(plant.flows[one.accepts][SOLIDS].sum())
+            if solids < LEAST_T_PER_S:
+                continue
+            factor = float(plant.flow[one.liquor]) / solids - (100 / one.unit.consistency_pct - 1)
+            wanted = self._share(one.wash, factor, one.wash.e_std * self.health.get(one.unit.id, 1.0)) / one.usual_share
+            one.ratio += (1 - math.exp(-passed_s / one.tau_s)) * (wanted - one.ratio)
+            base = plant.part_base[one.parting, DISSOLVED]
+            plant.part_share[one.parting, DISSOLVED] = (base * one.ratio).clip(0.0, 1.0)
+
+    def state(self) -> list[float]:
+        """Return all that changes."""
+        return [one.ratio for one in self.washers]
+
+    def restore(self, ratios: list[float]) -> None:
+        """Put it back."""
+        for one, ratio in zip(self.washers, ratios, strict=True):
+            one.ratio = float(ratio)
