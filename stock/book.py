@@ -16,7 +16,7 @@ from stock.plan import ahead, chain, cover
 from stock.refining import energy
 from stock.screening import cascade, cleaner, counting, passage
 from stock.screening import stage as screening
-from stock.simulate import loops, riding
+from stock.simulate import loops
 from stock.slushing import batch
 from stock.washing import line as washing_line
 from stock.washing import mat, norden, water
@@ -88,7 +88,6 @@ MODULES: Final = (
     chain,
     ahead,
     loops,
-    riding,
 )
 
 

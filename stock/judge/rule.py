@@ -168,5 +168,10 @@ def wash_flow(here: Here) -> Moved | None:
     return None if wash is None else Moved(f"flow:{wash.stream}", f"shower, {_lower(here.unit.name)}", "L/min")
 
 
+def reject_rate(here: Here) -> Moved | None:
+    """Return the reject rate of the screens something is read at, %; a step is a fraction."""
+    return Moved(f"reject:{here.unit.id}", f"reject rate by mass, {_lower(here.unit.name)}", "%", per_step=100.0)
+
+
 def _lower(name: str) -> str:
     return name[:1].lower() + name[1:]

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from stock.figure import Datum, Figure, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Rule, look_soon
+from stock.judge.rule import Handle, Most, Rule, look_soon, reject_rate
 
 STEP_POINTS = 3.0  # of mass reject rate, the most a first step moves it
 
@@ -70,7 +70,7 @@ ROWS: tuple[Rule, ...] = (
         _reject,
         lambda size, here: f"Set the reject rate to {100 * size.value:.0f} % by mass",
         at=("screen",),
-        handle=Handle(look_soon, present=_rate, limits=_limits, also=_basket_first),
+        handle=Handle(look_soon, present=_rate, limits=_limits, also=_basket_first, moves=reject_rate),
     ),
     Rule(
         "shives_low",
@@ -81,7 +81,7 @@ ROWS: tuple[Rule, ...] = (
         _reject,
         lambda size, here: f"Set the reject rate to {100 * size.value:.0f} % by mass: fibre is lost for nothing",
         at=("screen",),
-        handle=Handle(look_soon, present=_rate, limits=_limits),
+        handle=Handle(look_soon, present=_rate, limits=_limits, moves=reject_rate),
     ),
     Rule(
         "yield_off",

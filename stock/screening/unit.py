@@ -3,11 +3,13 @@
 from collections.abc import Sequence
 from typing import Annotated, ClassVar, Final, Literal, Self
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from stock.parts import Consistency, Fitted, Part, Point, Points, points
 from stock.primitives import Separate
-from stock.screening.cascade import cascade_balance
+from stock.screening.cascade import cascade_balance, fed
+from stock.screening.stage import debris_removed
 
 REJECT_RATE = Point("Reject rate by mass, {of}", "Rejects", "rate_pct", (0, 60), 1, ("reject", "rate", "mass"))
 
@@ -17,6 +19,7 @@ StageType = Literal[
     "through-flow cleaner",
 ]  # fmt: skip
 OUT: Final = -1
+REMOVED: Final = debris_removed.method.bare  # type: ignore[attr-defined]
 CLOSE: Final = 0.0015
 
 
@@ -84,6 +87,35 @@ def fibre_lost_frac(stages: Sequence[Stage]) -> float:
         reject_to_each_count=rejects,
     )  # fmt: skip
     return float(found.overall_reject_frac)
+
+
+def passed_of(stages: Sequence[Stage], times: float = 1.0, leak_frac: float = 0.0) -> tuple[float, float]:
+    """Return the shares of fibre and of debris that go with the accepts.
+
+    Parameters
+    ----------
+    stages : sequence of Stage
+        From the main stream.
+    times : float
+        How many times its usual the first stage rejects; held between 2 and 60 % by mass.
+    leak_frac : float
+        Share of the first stage's accepts that was never screened.
+    """
+    accepts, rejects = routes_of(stages)
+    by_mass = [one.mass_reject_frac for one in stages]
+    by_mass[0] = min(max(by_mass[0] * times, 0.02), 0.6)
+    takes = [
+        float(REMOVED(mass_reject_frac=rate, quotient_ratio=one.quotient))
+        for rate, one in zip(by_mass, stages, strict=True)
+    ]
+    takes[0] *= 1 - leak_frac
+    entry = np.zeros((2, len(stages)))
+    entry[:, 0] = 1.0
+    shares = np.array([by_mass, takes])
+    found = fed(shares, np.array(accepts), np.array(rejects), entry)
+    out = np.array(rejects) < 0
+    lost = (shares * found)[:, out].sum(axis=1)
+    return 1 - float(lost[0]), 1 - float(lost[1])
 
 
 class Screen(Staged):

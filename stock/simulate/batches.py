@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from stock.simulate.running import Running
 
 PACE_S: Final = 7200.0  # over how long what is drawn sets the pace of the cooks
+SHIVES_PER_KAPPA: Final = 0.06  # of the usual shives, for each kappa a cook ends above its target
 PULL: Final = 0.3  # how far the level of what they are blown into hastens or slows them
 
 
@@ -155,6 +156,8 @@ class Batches:
             out = self.plant.line.graph.out(self.groups[index].unit)[0]
             for name in ("light_absorbed", "light_scattered", "log_csf"):
                 rows[at, MARKED[name]] = self.plant.quality.marks[out.id][name] * rows[at, FIBRE]
+            raw = max(0.3, 1 + SHIVES_PER_KAPPA * (vessel.kappa - house.recipe.kappa_target))
+            rows[at, MARKED["shives"]] = raw * self.plant.quality.marks[out.id]["shives"] * rows[at, FIBRE]
 
     def blow(self, index: int, at: int) -> bool:
         """Blow a digester where there is room and no other is blown; say whether it could be."""

@@ -134,6 +134,14 @@ def _lanes(plant: "Plant", fault: Fault) -> None:
     health[fault.unit] = min(health.get(fault.unit, 1.0), fault.params["health_frac"])
 
 
+def _holed(plant: "Plant", fault: Fault) -> None:
+    plant.separating.leaks[fault.unit] = fault.params["leak_frac"]
+
+
+def _screens(plant: "Plant") -> list[str]:
+    return list(plant.separating.screens)
+
+
 def _channels(plant: "Plant", fault: Fault) -> None:
     plant.channels[fault.unit] = fault.params["active_frac"]
 
@@ -198,6 +206,7 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "stray_water": Kind("water runs into a filtrate tank unasked", _tanks, {"t_per_h": (10.0, 0.1, 500.0)}, _stray),
     "shower_fixed": Kind("a washer's shower stays where it is, whatever comes", _washers, {}, _shower),
     "lanes_blocked": Kind("a washer's shower has dry lanes", _washers, {"health_frac": (0.7, 0.1, 1.0)}, _lanes),
+    "basket_holed": Kind("a part of the accepts is never screened", _screens, {"leak_frac": (0.3, 0.01, 1.0)}, _holed),
     "tower_channels": Kind("stock runs through a part of a tower alone", _towers, {"active_frac": (0.7, 0.05, 0.95)}, _channels),
     "steam_short": Kind("the cook house is short of steam", _house, {"frac": (0.7, 0.0, 1.0)}, _steam),
     "sheet_break": Kind("the sheet is lost behind the couch", _reel, {"minutes": (15.0, 0.5, 180.0)}, _break),

@@ -47,6 +47,7 @@ KINDS: Final[Mapping[str, str]] = {
     "power": "net power of a refiner, kW",
     "dose": "what is dosed, kg a bone-dry tonne",
     "wash": "dilution factor of a washer, t a bone-dry tonne",
+    "reject": "mass reject rate of the first screens of a system, %",
     "offset": "what is taken off an instrument's reading, in its unit",
 }
 
@@ -54,7 +55,7 @@ KINDS: Final[Mapping[str, str]] = {
 def handles_of(plant: "Plant") -> dict[str, Handle]:
     """Return all that can be moved in a plant, by point."""
     found: dict[str, Handle] = {}
-    for make in (_flows, _loops, _stages, _refiners, _ratios, _offsets):
+    for make in (_flows, _loops, _stages, _refiners, _ratios, _screens, _offsets):
         found |= {one.setting.point: one for one in make(plant)}
     return found
 
@@ -210,6 +211,24 @@ def _writer(plant: "Plant", index: int, scale: float, less: float) -> Callable[[
         plant.by_hand[plant.ratio_driven[index]] = False
 
     return write
+
+
+def _screens(plant: "Plant") -> list[Handle]:
+    found = []
+    for unit_id in plant.separating.screens:
+        unit = plant.line.unit(unit_id)
+        words = f"reject rate by mass, {_lower(unit.name)}"
+        setting = Setting(f"reject:{unit_id}", words, "%", 3.0, 45.0, 1, unit.station)
+
+        def read(at: str = unit_id) -> float:
+            return 100 * plant.separating.reject_frac(at)
+
+        def write(value: float, at: str = unit_id) -> None:
+            plant.separating.rejects[at] = value / 100
+            plant.refit()
+
+        found.append(Handle(setting, read, write))
+    return found
 
 
 def _offsets(plant: "Plant") -> list[Handle]:

@@ -19,9 +19,10 @@ from stock.line.balance import LineResult
 from stock.line.definition import Definition
 from stock.material import COMPONENTS, FILTERABLE_MASK, INDEX
 from stock.primitives import Dose, Mix, React, Separate, Sink, Source, Split, Store, Tank, Unit, Water
+from stock.screening.unit import Staged, passed_of
 
 MASSES: Final = len(COMPONENTS)
-MARKERS: Final = ("kappa", "light_absorbed", "light_scattered", "log_csf")  # value times fibre: they add
+MARKERS: Final = ("kappa", "light_absorbed", "light_scattered", "log_csf", "shives")  # value times fibre: they add
 COLUMNS: Final = (*COMPONENTS, *MARKERS)
 FIBRE, WATER, FILLER = INDEX["fibre"], INDEX["water"], INDEX["filler"]
 MARKED: Final = {name: MASSES + index for index, name in enumerate(MARKERS)}
@@ -346,6 +347,8 @@ class Layout:
                     usual = 1.0 if FILTERABLE_MASK[index] else 0.0
                     shares[index] = unit.accept_frac.get(name, usual)  # type: ignore[call-overload]
             shares[MASSES:] = shares[FIBRE]
+            if isinstance(unit, Staged) and unit.stages:
+                shares[MARKED["shives"]] = passed_of(unit.stages)[1]
             consistency = unit.consistency_pct
         self.partings.append(Parting(unit.id, row, accepts, rest, shares, consistency))
 

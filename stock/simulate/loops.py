@@ -341,3 +341,33 @@ def steam_shared(
 def mass_closure(*, in_t: float, out_t: float, change_t: float, reacted_t: float = 0.0) -> float:
     """Return the share of what came that is not accounted for."""
     return abs(in_t - out_t - change_t - reacted_t) / in_t
+
+
+class Merged(NamedTuple):
+    """What is left of each origin, the small ones nought, and what those come to."""
+
+    kept_each_bdt: list[float]
+    minor_bdt: float
+
+
+@method(
+    "origins below least_frac of the whole become one, minor_bdt; what is kept and minor_bdt add to what was given",
+    title="Origins too small to tell apart",
+    station="simulate",
+    source="conservation of mass",
+    aliases=("merge_tags",),
+    exact=False,
+    results=Merged._fields,
+    example=Example(
+        {"origins_each_bdt": [5.0, 0.0004, 2.0, 0.0002]},
+        {"kept_each_bdt": [5.0, 0.0, 2.0, 0.0], "minor_bdt": 0.0006},
+        1e-6,
+    ),
+    origins_each_bdt=Arg("fibre of each origin", 0, 1e6, series=True, count=1),
+    least_frac=Arg("share of the whole below which it is minor", 0, 0.1),
+)
+def merge_origins(*, origins_each_bdt: Sequence[float], least_frac: float = 1e-4) -> Merged:
+    """Return what is kept of each origin, and what all the small ones come to."""
+    least = least_frac * sum(origins_each_bdt)
+    kept = [one if one >= least else 0.0 for one in origins_each_bdt]
+    return Merged(kept, sum(origins_each_bdt) - sum(kept))

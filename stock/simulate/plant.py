@@ -77,6 +77,7 @@ class Plant(Running):
         self.stuck[:] = False
         self.headers.clear()
         self.separating.health.clear()
+        self.separating.leaks.clear()
         self.sticks[:] = 0.0
         self.swings.clear()
         self.strays.clear()
@@ -86,6 +87,7 @@ class Plant(Running):
         self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}
         self.batches.steam_frac = 1.0
         apply_faults(self, self.faults)
+        self.separating.screen()
         self.has_sticking = bool(self.sticks.any())
         self.feed_base = self.feed_made
         self.enrich()

@@ -1,7 +1,7 @@
 """Quality that travels with fibre: what it is at rest in every stream, and where it changes.
 
 Carried as value times fibre, so that mixing is addition: kappa, light absorbed and scattered (never
-brightness), the logarithm of freeness. Cooks give kappa and colour, bleach stages take colour away,
+brightness), the logarithm of freeness, shives. Cooks give kappa and colour, bleach stages take colour away,
 refiners take freeness. Where the definition does not say what a fibre begins with, the next thing
 measured down its way does.
 """
@@ -21,12 +21,14 @@ from stock.material import INDEX
 from stock.parts import Fitted
 from stock.primitives import React, Source, Store, Unit
 from stock.refining.unit import Refiner
+from stock.screening.unit import Staged, passed_of
 from stock.simulate.layout import MARKERS
 
 Starts = Callable[[str], float]
 FIBRE = INDEX["fibre"]
 ROUNDS: Final = 80
 USUAL_SCATTERING, USUAL_BRIGHTNESS, BROWN_BRIGHTNESS, USUAL_CSF = 32.0, 62.0, 32.0, 500.0
+USUAL_SHIVES: Final = 0.2  # %
 BLEACHED_KAPPA = 0.06  # of the kappa that goes into a bleach, what its end still shows
 
 
@@ -138,6 +140,7 @@ class Quality:
     def _given(self, unit: Unit) -> np.ndarray:
         """Return what fibre begins with: what the next thing measured or fitted down its way asks for."""
         kappa, brightness, scattering, csf = 0.0, None, None, None
+        shives, cleaner = None, 1.0
         way = [unit, *self.line.graph.downstream(unit.id)]
         ks = None
         for one in way:
@@ -150,6 +153,10 @@ class Quality:
                 csf = self._read_at(one, "freeness")
             if onward is None:
                 break
+            if one is not unit and shives is None:
+                cleaner *= self._cleans(one)
+                found = self._read_at(one, "shives")
+                shives = None if found is None else found / cleaner
             stream = self.line.stream(onward.id)
             if brightness is None and ks is None and isinstance(stream.brightness_pct, Fitted):
                 brightness = stream.brightness_pct.value
@@ -162,7 +169,15 @@ class Quality:
         if recipes:
             tag = recipes[0].kappa_tag
             kappa = self.starts(tag) if tag else recipes[0].kappa_target
-        return np.array([kappa, ks * s, s, math.log(csf or USUAL_CSF)])
+        return np.array([kappa, ks * s, s, math.log(csf or USUAL_CSF), USUAL_SHIVES if shives is None else shives])
+
+    @staticmethod
+    def _cleans(unit: Unit) -> float:
+        """Return what of the shives of a kilogram of feed a kilogram of accepts still holds."""
+        if not isinstance(unit, Staged) or not unit.stages:
+            return 1.0
+        fibre, debris = passed_of(unit.stages)
+        return debris / fibre
 
     def _at_rest(self) -> dict[str, dict[str, float]]:
         line, streams = self.line, self.result.streams
@@ -189,6 +204,7 @@ class Quality:
     def changed(self, unit_id: str, value: np.ndarray) -> np.ndarray:
         """Return what a unit makes of a quality at its usual settings."""
         found = value.copy()
+        found[4] *= self._cleans(self.line.unit(unit_id))
         if (stage := self.bleaching.get(unit_id)) is not None and found[2] > 0:
             found[0] *= BLEACHED_KAPPA
             found[1] = stage.after(found[1] / found[2], stage.charge_kg_per_odt) * found[2]

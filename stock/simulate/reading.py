@@ -125,6 +125,10 @@ class Readings:
             return self._level(part.id)
         if tag.reads == "temperature":
             return self._temperature(part.id)
+        if tag.reads == "reject_rate":
+            return (
+                (lambda: 100 * plant.separating.reject_frac(part.id)) if part.id in plant.separating.screens else None
+            )
         if tag.reads == "net_power":
             return (lambda: plant.powers[part.id]) if part.id in plant.powers else None
         make = OF_A_ROW.get(tag.reads)
@@ -250,9 +254,13 @@ def _loss(row: np.ndarray) -> float | None:
     return 1000 * float(row[DISSOLVED].sum()) / solids if solids > 1e-9 else None
 
 
-IN_RATIO: Final = frozenset({"ink", "loss"})  # told as a change in ratio, the others as a difference
+def _shives(row: np.ndarray) -> float | None:
+    return float(row[MARKED["shives"]] / row[FIBRE]) if row[FIBRE] > 1e-9 else None
+
+
+IN_RATIO: Final = frozenset({"ink", "loss", "shives"})  # told as a change in ratio, the others as a difference
 ANCHORED: Final = frozenset({"brightness", "freeness", "kappa"}) | IN_RATIO
 OF_A_ROW: Final = {
     "consistency": _consistency, "flow": _flow, "ash": _ash, "kappa": _kappa, "brightness": _brightness,
-    "freeness": _freeness, "ink": _ink, "loss": _loss,
+    "freeness": _freeness, "ink": _ink, "loss": _loss, "shives": _shives,
 }  # fmt: skip

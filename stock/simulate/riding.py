@@ -6,7 +6,7 @@ the same part of every origin.
 """
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 
@@ -15,14 +15,13 @@ from stock.material import COMPONENTS, FILTERABLE
 from stock.primitives import Water
 from stock.simulate.house import BLOWN_C
 from stock.simulate.layout import COLUMNS, FIBRE, MASSES
-from stock.working import Arg, Example, method
+from stock.simulate.loops import merge_origins
 
 if TYPE_CHECKING:
     from stock.simulate.running import Running
 
 EVERY_S: Final = 60.0
 MERGED_EVERY_S: Final = 1800.0
-LEAST_FRAC: Final = 1e-4
 AIR_C: Final = 20.0
 COOLS_PER_H: Final = 0.03  # of what it is warmer than the air: 1.5 °C an hour at 70 °C
 FEED_C: Final = 20.0
@@ -32,36 +31,6 @@ KJ: Final = {"water": 4.19, "organics": 1.5, "inorganics": 1.5}  # kJ/(kg K); so
 CARRY: Final = np.zeros((len(COLUMNS), 2))  # fibre and heat capacity of a row
 CARRY[FIBRE, 0] = 1.0
 CARRY[:MASSES, 1] = [KJ.get(name, 1.34 if name in FILTERABLE else 1.5) for name in COMPONENTS]
-
-
-class Merged(NamedTuple):
-    """What is left of each origin, the small ones nought, and what those come to."""
-
-    kept_each_bdt: list[float]
-    minor_bdt: float
-
-
-@method(
-    "origins below least_frac of the whole become one, minor_bdt; what is kept and minor_bdt add to what was given",
-    title="Origins too small to tell apart",
-    station="simulate",
-    source="conservation of mass",
-    aliases=("merge_tags",),
-    exact=False,
-    results=Merged._fields,
-    example=Example(
-        {"origins_each_bdt": [5.0, 0.0004, 2.0, 0.0002]},
-        {"kept_each_bdt": [5.0, 0.0, 2.0, 0.0], "minor_bdt": 0.0006},
-        1e-6,
-    ),
-    origins_each_bdt=Arg("fibre of each origin", 0, 1e6, series=True, count=1),
-    least_frac=Arg("share of the whole below which it is minor", 0, 0.1),
-)
-def merge_origins(*, origins_each_bdt: Sequence[float], least_frac: float = LEAST_FRAC) -> Merged:
-    """Return what is kept of each origin, and what all the small ones come to."""
-    least = least_frac * sum(origins_each_bdt)
-    kept = [one if one >= least else 0.0 for one in origins_each_bdt]
-    return Merged(kept, sum(origins_each_bdt) - sum(kept))
 
 
 class Riding:

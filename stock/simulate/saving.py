@@ -43,7 +43,7 @@ def state_of(plant: "Plant") -> dict[str, Any]:
     found["houses"] = [one.state() for one in plant.batches.houses]
     found["digesters"] = [rows.tolist() for rows in plant.batches.rows]
     found["riding"] = plant.riding.state()
-    found["washers"] = plant.separating.state()
+    found["separating"] = plant.separating.state()
     found["at_rest"] = dict(plant.readings.at_rest)
     return found
 
@@ -87,6 +87,6 @@ def _put_back(plant: "Plant", state: Mapping[str, Any]) -> None:
         np.array(rows).reshape(now.shape) for rows, now in zip(state["digesters"], plant.batches.rows, strict=True)
     ]
     plant.riding.restore(state["riding"])
-    plant.separating.restore(state["washers"])
+    plant.separating.restore(state["separating"])
     plant.readings.at_rest = dict(state["at_rest"])
     plant.refit()

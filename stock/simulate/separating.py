@@ -1,14 +1,17 @@
-"""What washers leave behind by how they are run: the dilution factor they have, the efficiency that is left of theirs.
+"""What washers and screens part by how they are run: a washer by its water and its health, a screen by its rejects.
 
-Anchored, so that at the definition's own settings each leaves what the balance says. The line answers as
-slowly as its vats and tanks make it.
+Anchored, so that at the definition's own settings each parts as the balance says. A washing line answers as
+slowly as its vats and tanks make it, a screen at once.
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Any, Final
 
-from stock.simulate.layout import DISSOLVED, SOLIDS
+from stock.material import INDEX
+from stock.screening.unit import Staged, passed_of
+from stock.simulate.layout import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS
 from stock.washing.stage import washing_loss_frac
 from stock.washing.stairs import answer_min
 from stock.washing.unit import Washer
@@ -18,6 +21,7 @@ if TYPE_CHECKING:
     from stock.simulate.running import Running
 
 SHARE: Final = washing_loss_frac.method.bare  # type: ignore[attr-defined]
+FINES: Final = INDEX["fines"]
 LEAST_T_PER_S: Final = 1e-6
 SPAN: Final = (-0.5, 8.0)  # t/BDt, beyond which the relation says nothing
 
@@ -37,7 +41,7 @@ class Washing:
 
 
 class Separating:
-    """The washers of a plant."""
+    """The washers and screens of a plant."""
 
     def __init__(self, plant: "Running") -> None:
         """Find them."""
@@ -48,6 +52,38 @@ class Separating:
             for index, one in enumerate(plant.layout.partings)
             if self._wash_of(one.unit) is not None
         ]
+
+        self.rejects: dict[str, float] = {}  # mass reject rate of the first stage, where people set another
+        self.leaks: dict[str, float] = {}  # share of accepts never screened, what faults make of it
+        self.screens = {
+            one.unit: index
+            for index, one in enumerate(plant.layout.partings)
+            if isinstance(unit := plant.line.unit(one.unit), Staged) and unit.stages
+        }
+
+    def reject_frac(self, unit_id: str) -> float:
+        """Return the mass reject rate of a system's first stage."""
+        unit = self.plant.line.unit(unit_id)
+        assert isinstance(unit, Staged)
+        return self.rejects.get(unit_id, unit.stages[0].mass_reject_frac)
+
+    def screen(self) -> None:
+        """Let every system of screens part as it is set, and as it leaks."""
+        shares = self.plant.part_share
+        for unit_id, index in self.screens.items():
+            rate, leak = self.rejects.get(unit_id), self.leaks.get(unit_id, 0.0)
+            if rate is None and not leak:
+                continue
+            unit = self.plant.line.unit(unit_id)
+            assert isinstance(unit, Staged)
+            usual = unit.stages[0].mass_reject_frac
+            fibre, debris = passed_of(unit.stages, (rate or usual) / usual, leak)
+            was_fibre, _ = passed_of(unit.stages)
+            ratio = (1 - fibre) / max(1 - was_fibre, 1e-9)
+            for column in (FIBRE, FINES):
+                shares[index, column] = 1 - min(ratio * (1 - shares[index, column]), 1.0)
+            shares[index, MASSES:] = shares[index, FIBRE]
+            shares[index, MARKED["shives"]] = debris
 
     def _wash_of(self, unit_id: str) -> "Wash | None":
         wash: Wash | None = getattr(self.plant.line.unit(unit_id), "wash", None)
@@ -85,11 +121,12 @@ class Separating:
             base = plant.part_base[one.parting, DISSOLVED]
             plant.part_share[one.parting, DISSOLVED] = (base * one.ratio).clip(0.0, 1.0)
 
-    def state(self) -> list[float]:
-        """Return all that changes."""
-        return [one.ratio for one in self.washers]
+    def state(self) -> dict[str, Any]:
+        """Return all that changes, but for what faults make of it."""
+        return {"washers": [one.ratio for one in self.washers], "rejects": dict(self.rejects)}
 
-    def restore(self, ratios: list[float]) -> None:
+    def restore(self, state: Mapping[str, Any]) -> None:
         """Put it back."""
-        for one, ratio in zip(self.washers, ratios, strict=True):
+        for one, ratio in zip(self.washers, state["washers"], strict=True):
             one.ratio = float(ratio)
+        self.rejects = {str(name): float(value) for name, value in state["rejects"].items()}

@@ -44,7 +44,10 @@ class Moving(BrowserCase):
         self.page.locator("#entry-line").fill("brown dilution +100")
         self.page.locator("#entry-panel", has_text="A move").wait_for()
         self.page.keyboard.press("Enter")
-        self.page.locator("#entry-panel", has_text="flow of brown water").wait_for()
+        for _ in range(80):  # the words are the same before it is kept
+            if Move.objects.latest("id").point == "flow:brown_water":
+                break
+            self.page.wait_for_timeout(100)
         self.lived.pass_time(0.5)
         self.assertEqual(Made.objects.filter(reached=True).count(), 2)
 

@@ -206,3 +206,27 @@ class FaultTests(SimpleTestCase):
         plant.run(plant.now_s + 18 * HOUR)
         self.assertAlmostEqual(plant.truth("wash_loss") or 0, before, delta=0.08 * before)
         self.assertLess(plant.worst_closure, 1e-9)
+
+    def test_a_holed_basket_lets_shives_through_and_more_rejects_take_some_back(self) -> None:
+        plant = running()
+        plant.run(HOUR)
+        plant.readings.rest()
+        before = plant.truth("shives") or 0
+        number = plant.fault("basket_holed", "wood_screen", leak_frac=0.3)
+        plant.run(plant.now_s + 0.5 * HOUR)
+        holed = plant.truth("shives") or 0
+        self.assertGreater(holed, 1.2 * before)
+        plant.write("reject:wood_screen", 26.0)
+        self.assertEqual(plant.truth("screen_reject"), 26.0)
+        plant.run(plant.now_s + 0.5 * HOUR)
+        self.assertLess(plant.truth("shives") or 0, holed)
+        kept = running()
+        kept.restore(plant.state())
+        self.assertEqual(kept.truth("screen_reject"), 26.0)
+        plant.mend(number)
+        plant.write("reject:wood_screen", 19.6)
+        plant.run(plant.now_s + 0.5 * HOUR)
+        self.assertAlmostEqual(plant.truth("shives") or 0, before, delta=0.08 * before)
+        self.assertLess(plant.worst_closure, 1e-9)
+        with self.assertRaises(DomainError):
+            plant.write("reject:wood_screen", 90.0)
