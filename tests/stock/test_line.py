@@ -65,7 +65,7 @@ class Balance(TestCase):
     def test_each_unit_closes_when_counted_by_hand(self):
         result = balance().solve(Order.of(hallin_reach().grades[0]))
         fed = result.streams["brown"] + result.streams["wash_water"]
-        left = result.streams["washed"] + result.streams["weak_liquor"]
+        left = result.streams["washed"] + result.streams["wash_filtrate"]
         np.testing.assert_allclose(fed.flows_t_per_h, left.flows_t_per_h, atol=1e-9)
         cooked = result.streams["chips_in"] + result.streams["liquor_in"]
         self.assertAlmostEqual(cooked.total_t_per_h, result.streams["blown"].total_t_per_h)
