@@ -14,7 +14,7 @@ from stock.errors import DomainError
 from stock.working import Arg, Example, Rows, method, warn
 
 OUT: Final = -1.0  # accepts: of the system; rejects: lost
-SINGULAR: Final = 1e-12
+GOES_ROUND: Final = 1e9  # times what is fed: it has no way out
 
 
 class Cascade(NamedTuple):
@@ -67,11 +67,16 @@ def fed(rejected: np.ndarray, accept_to: np.ndarray, reject_to: np.ndarray, feed
     every = np.arange(count)
     matrix[:, every, every] = 1.0
     for routes, shares in ((accept_to, 1 - rejected), (reject_to, rejected)):
-        for stage in np.flatnonzero(routes >= 0):
-            matrix[:, routes[stage], stage] -= shares[:, stage]
-    if np.abs(np.linalg.det(matrix)).min() < SINGULAR:
+        for stage, goes in enumerate(routes.tolist()):
+            if goes >= 0:
+                matrix[:, goes, stage] -= shares[:, stage]
+    try:
+        found: np.ndarray = np.linalg.solve(matrix, feed[:, :, None])[:, :, 0]
+    except np.linalg.LinAlgError:
+        found = np.full_like(feed, np.inf)
+    if not -1e-6 <= found.min() <= found.max() <= GOES_ROUND * feed.max():
         raise DomainError("E_SINGULAR", "reject_each_frac", "something goes round and has no way out", "an exit")
-    return np.asarray(np.linalg.solve(matrix, feed[:, :, None])[:, :, 0])
+    return found
 
 
 @method(

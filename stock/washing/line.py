@@ -15,6 +15,7 @@ from stock.working import Arg, Choice, Example, Rows, method
 
 SHARES: Final = (0.50, 0.63, 0.95)
 STEPS: Final = 4000
+SINGULAR: Final = 1e-12
 STAGE_COLUMNS: Final = {
     "discharge_consistency_pct": Arg("consistency of its mat", 0, 100, above=True, below=True),
     "vat_consistency_pct": Arg("consistency in its vat; 0 for a machine told by its efficiency", 0, 99),
@@ -46,9 +47,9 @@ DRUMS: Final = [
 class Washed(NamedTuple):
     """What a line of washers comes to: strengths machine by machine, what is lost, what goes to the evaporators."""
 
-    vat_each_kg_per_t: np.ndarray
-    discharge_each_kg_per_t: np.ndarray
-    filtrate_each_kg_per_t: np.ndarray
+    vat_each_kg_per_t: list[float]
+    discharge_each_kg_per_t: list[float]
+    filtrate_each_kg_per_t: list[float]
     loss_kg_per_odt: float
     wash_yield_frac: float
     strong_liquor_t_per_odt: float
@@ -56,8 +57,23 @@ class Washed(NamedTuple):
     closure_frac: float
 
 
+class Row(NamedTuple):
+    """A machine as its equations: liquor in and out, and mat = a feed + b filtrate + c wash."""
+
+    l_in: float
+    l_out: float
+    l_vat: float
+    factor: float
+    added: float
+    added_conc: float
+    bleed: float
+    of_feed: float
+    of_filtrate: float
+    of_wash: float
+
+
 class Coefficients(NamedTuple):
-    """A line as its equations: liquor in and out of each machine, and mat = a feed + b filtrate + c wash."""
+    """The same of a whole line, an array each."""
 
     l_in: np.ndarray
     l_out: np.ndarray
@@ -71,10 +87,10 @@ class Coefficients(NamedTuple):
     of_wash: np.ndarray
 
 
-def coefficients(
+def equations(
     stages: Sequence[Mapping[str, float]], feed_consistency_pct: float, dilution_factor_t_per_odt: float
-) -> Coefficients:
-    """Return the equations of a line.
+) -> list[Row]:
+    """Return the equations of a line, from the dirty end.
 
     Raises
     ------
@@ -84,77 +100,69 @@ def coefficients(
     """
     if not stages:
         raise DomainError("E_COUNT", "stages", "a line of washers has at least one machine", "one or more")
-    table = np.array([[one[name] for name in STAGE_COLUMNS] for one in stages], dtype=float).T
-    mat, vat, ratio, e_std, std, added, added_conc, bleed = table
-    l_out = (100 - mat) / mat
-    l_in = np.empty_like(l_out)
-    l_in[0], l_in[1:] = (100 - feed_consistency_pct) / feed_consistency_pct, l_out[:-1]
-    net = added - bleed
-    factor = np.empty_like(l_out)
-    factor[-1] = dilution_factor_t_per_odt
-    factor[:-1] = dilution_factor_t_per_odt + np.cumsum(net[::-1])[::-1][1:]
-    drum = vat > 0
-    l_vat = np.where(drum, (100 - vat) / np.where(drum, vat, 1.0), l_in)
-    _refuse(stages, l_in, l_out, l_vat, factor, drum, e_std)
-    l_std = (100 - std) / std
-    gain = np.power(1 + factor / l_std, e_std) * l_out / l_in
-    of_feed = np.where(drum, (1 - ratio) * l_in / l_vat, 1 / gain)
-    of_filtrate = np.where(drum, (1 - ratio) * (1 - l_in / l_vat), -1 / gain)
-    of_wash = np.where(drum, ratio, 1.0)
-    return Coefficients(
-        l_in, l_out, l_vat, factor, added, added_conc, bleed, of_feed, of_filtrate, of_wash
-    )  # fmt: skip
+    factors = [dilution_factor_t_per_odt]
+    for stage in reversed(stages[1:]):
+        factors.append(factors[-1] + stage["added_t_per_odt"] - stage["bleed_t_per_odt"])
+    factors.reverse()
+    rows = []
+    l_in = (100 - feed_consistency_pct) / feed_consistency_pct
+    for at, (stage, factor) in enumerate(zip(stages, factors, strict=True)):
+        mat, vat = stage["discharge_consistency_pct"], stage["vat_consistency_pct"]
+        l_out = (100 - mat) / mat
+        if l_in + factor <= 0 or l_out + factor <= 0:
+            message = f"machine {at + 1}: a dilution factor of {factor:g} t/BDt leaves no liquor to wash with"
+            allowed = f"more than {-min(l_in, l_out):.2f} t/BDt"
+            raise DomainError("E_RANGE", "dilution_factor_t_per_odt", message, allowed)
+        ends = (stage["added_t_per_odt"], stage["added_conc_kg_per_t"], stage["bleed_t_per_odt"])
+        if vat > 0:
+            l_vat, missed = (100 - vat) / vat, 1 - stage["displacement_ratio"]
+            if l_vat < l_in - 1e-9:
+                message = f"machine {at + 1}: the vat, {vat:g} %, is thicker than its feed"
+                allowed = f"{100 / (1 + l_in):.2f} % or less"
+                raise DomainError("E_RANGE", f"stages[{at}].vat_consistency_pct", message, allowed)
+            parts = (missed * l_in / l_vat, missed * (1 - l_in / l_vat), 1 - missed)
+        else:
+            if stage["e_std_ratio"] <= 0:
+                message = f"machine {at + 1} has neither a vat with a displacement nor an efficiency"
+                raise DomainError("E_RANGE", f"stages[{at}].e_std_ratio", message, "more than 0")
+            l_vat, std = l_in, stage["std_consistency_pct"]
+            less = l_in / (l_out * (1 + factor * std / (100 - std)) ** stage["e_std_ratio"])
+            parts = (less, -less, 1.0)
+        rows.append(Row(l_in, l_out, l_vat, factor, *ends, *parts))
+        l_in = l_out
+    return rows
 
 
-def _refuse(
-    stages: Sequence[Mapping[str, float]],
-    l_in: np.ndarray, l_out: np.ndarray, l_vat: np.ndarray, factor: np.ndarray, drum: np.ndarray, e_std: np.ndarray,
-) -> None:  # fmt: skip
-    thick = np.flatnonzero(drum & (l_vat < l_in - 1e-9))
-    if thick.size:
-        at = int(thick[0])
-        most = 100 / (1 + l_in[at])
-        message = f"machine {at + 1}: the vat, {stages[at]['vat_consistency_pct']:g} %, is thicker than its feed"
-        raise DomainError("E_RANGE", f"stages[{at}].vat_consistency_pct", message, f"{most:.2f} % or less")
-    idle = np.flatnonzero(~drum & (e_std <= 0))
-    if idle.size:
-        at = int(idle[0])
-        message = f"machine {at + 1} has neither a vat with a displacement nor an efficiency"
-        raise DomainError("E_RANGE", f"stages[{at}].e_std_ratio", message, "more than 0")
-    dry = np.flatnonzero((l_in + factor <= 0) | (l_out + factor <= 0))
-    if dry.size:
-        at = int(dry[0])
-        message = f"machine {at + 1}: a dilution factor of {factor[at]:g} t/BDt leaves no liquor to wash with"
-        least = -min(float(l_in[at]), float(l_out[at]))
-        raise DomainError("E_RANGE", "dilution_factor_t_per_odt", message, f"more than {least:.2f} t/BDt")
+def coefficients(
+    stages: Sequence[Mapping[str, float]], feed_consistency_pct: float, dilution_factor_t_per_odt: float
+) -> Coefficients:
+    """Return the equations of a line as arrays; refuses as `equations`."""
+    rows = equations(stages, feed_consistency_pct, dilution_factor_t_per_odt)
+    return Coefficients(*(np.array(column) for column in zip(*rows, strict=True)))
 
 
-def matrix_of(line: Coefficients) -> np.ndarray:
-    """Return the equations as one matrix: unknowns are mat and filtrate of each machine in turn."""
-    count = len(line.l_out)
-    found = np.zeros((2 * count, 2 * count))
-    mat = np.arange(0, 2 * count, 2)
-    tank = mat + 1
-    found[mat, mat] = 1.0
-    found[mat, tank] = -line.of_filtrate
-    found[mat[1:], mat[:-1]] = -line.of_feed[1:]
-    found[mat[:-1], tank[1:]] = -line.of_wash[:-1]
-    found[tank, mat] = line.l_out
-    found[tank, tank] = line.l_in + line.factor + line.added
-    found[tank[1:], mat[:-1]] = -line.l_in[1:]
-    found[tank[:-1], tank[1:]] = -(line.l_out + line.factor)[:-1]
-    return found
+def _solved(rows: Sequence[Row], feed_conc: float, wash_conc: float) -> tuple[list[float], list[float]]:
+    """Return what every mat and filtrate holds: eliminated from the dirty end, put back from the clean one.
 
-
-def known_of(line: Coefficients, feed_conc: float, wash_conc: float) -> np.ndarray:
-    """Return what is fed, on the right of the equations."""
-    found = np.zeros(2 * len(line.l_out))
-    found[0] = line.of_feed[0] * feed_conc
-    found[1::2] = line.added * line.added_conc
-    found[1] += line.l_in[0] * feed_conc
-    found[-2] += line.of_wash[-1] * wash_conc
-    found[-1] += (line.l_out + line.factor)[-1] * wash_conc
-    return found
+    Each mat is p + q y and each filtrate r + s y, y the filtrate of the next machine.
+    """
+    p, q, found = feed_conc, 0.0, []
+    for row in rows:
+        by_tank = row.of_feed * q + row.of_filtrate
+        under = row.l_out * by_tank + row.l_in + row.factor + row.added - row.l_in * q
+        if abs(under) < SINGULAR:
+            message = "these machines wash in a ring that has no one answer"
+            raise DomainError("E_SINGULAR", "stages", message, "machines that let liquor out")
+        r = ((row.l_in - row.l_out * row.of_feed) * p + row.added * row.added_conc) / under
+        s = (row.l_out + row.factor - row.l_out * row.of_wash) / under
+        p, q = row.of_feed * p + by_tank * r, by_tank * s + row.of_wash
+        found.append((p, q, r, s))
+    after, mats, tanks = wash_conc, [], []
+    for p, q, r, s in reversed(found):
+        mats.append(p + q * after)
+        after = r + s * after
+        tanks.append(after)
+    return mats[::-1], tanks[::-1]
 
 
 @method(
@@ -196,27 +204,22 @@ def washed_line(
     Raises
     ------
     DomainError
-        As `coefficients`; E_SINGULAR where the equations have no one answer.
+        As `equations`; E_SINGULAR where the equations have no one answer.
     """
-    line = coefficients(stages, feed_consistency_pct, dilution_factor_t_per_odt)
-    try:
-        found = np.linalg.solve(matrix_of(line), known_of(line, feed_conc_kg_per_t, wash_conc_kg_per_t))
-    except np.linalg.LinAlgError:
-        message = "these machines wash in a ring that has no one answer"
-        raise DomainError("E_SINGULAR", "stages", message, "machines that let liquor out") from None
-    mat, tank = found[0::2], found[1::2]
-    fed = np.concatenate([[feed_conc_kg_per_t], mat[:-1]])
-    vat = (line.l_in * fed + (line.l_vat - line.l_in) * tank) / line.l_vat
-    loss = float(line.l_out[-1] * mat[-1])
-    strong = float(line.l_in[0] + line.factor[0] + line.added[0] - line.bleed[0])
-    came = line.l_in[0] * feed_conc_kg_per_t + (line.l_out[-1] + line.factor[-1]) * wash_conc_kg_per_t
-    came = float(came + line.added @ line.added_conc)
-    left = loss + strong * float(tank[0]) + float(line.bleed @ tank)
-    fed_kg = float(line.l_in[0]) * feed_conc_kg_per_t
-    return Washed(
-        vat, mat, tank, loss, 1 - loss / fed_kg if fed_kg > 0 else 0.0, strong, float(tank[0]),
-        abs(came - left) / came if came > 0 else 0.0,
-    )  # fmt: skip
+    rows = equations(stages, feed_consistency_pct, dilution_factor_t_per_odt)
+    mats, tanks = _solved(rows, feed_conc_kg_per_t, wash_conc_kg_per_t)
+    first, last = rows[0], rows[-1]
+    vats = [
+        (row.l_in * fed + (row.l_vat - row.l_in) * tank) / row.l_vat
+        for row, fed, tank in zip(rows, [feed_conc_kg_per_t, *mats[:-1]], tanks, strict=True)
+    ]
+    loss = last.l_out * mats[-1]
+    strong = first.l_in + first.factor + first.added - first.bleed
+    fed_kg = first.l_in * feed_conc_kg_per_t
+    came = fed_kg + (last.l_out + last.factor) * wash_conc_kg_per_t + sum(row.added * row.added_conc for row in rows)
+    bled = sum(row.bleed * tank for row, tank in zip(rows, tanks, strict=True))
+    closure = abs(came - loss - strong * tanks[0] - bled) / came if came > 0 else 0.0
+    return Washed(vats, mats, tanks, loss, 1 - loss / fed_kg if fed_kg > 0 else 0.0, strong, tanks[0], closure)
 
 
 @method(

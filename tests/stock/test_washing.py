@@ -10,7 +10,7 @@ from stock.screening.cascade import cascade_balance, cascade_hydraulics
 from stock.screening.cleaner import cleaners_in_service, cleaners_plugged
 from stock.screening.counting import counts_compared, counts_scatter, debris_counted
 from stock.screening.passage import reject_for_accepts
-from stock.washing.line import line_answers, washed_line
+from stock.washing.line import STAGES, coefficients, line_answers, washed_line
 from stock.washing.norden import norden_efficiency_ratio, norden_outlet, stage_efficiency
 from stock.washing.stage import washing_loss_frac
 from stock.washing.stairs import machines_of, spread_over
@@ -24,6 +24,33 @@ def refused(case: SimpleTestCase, code: str, argument: str, call, **arguments) -
     with case.assertRaises(DomainError) as caught:
         call(**arguments)
     case.assertEqual((caught.exception.code, caught.exception.argument), (code, argument))
+
+
+def dense(stages, feed_pct, conc, factor, wash):
+    """Return what mats and filtrates hold by one dense solve of all equations, written anew from the balances."""
+    line = coefficients([{**STAGES.defaults, **one} for one in stages], feed_pct, factor)
+    count = len(line.l_out)
+    matrix, right = np.zeros((2 * count, 2 * count)), np.zeros(2 * count)
+    for at in range(count):
+        mat, tank = 2 * at, 2 * at + 1
+        matrix[mat, mat], matrix[mat, tank] = 1.0, -line.of_filtrate[at]
+        matrix[tank, mat] = line.l_out[at]
+        matrix[tank, tank] = line.l_in[at] + line.factor[at] + line.added[at]
+        right[tank] = line.added[at] * line.added_conc[at]
+        for row, feeds, washes in (
+            (mat, line.of_feed[at], line.of_wash[at]),
+            (tank, line.l_in[at], line.l_out[at] + line.factor[at]),
+        ):
+            if at:
+                matrix[row, mat - 2] -= feeds
+            else:
+                right[row] += feeds * conc
+            if at + 1 < count:
+                matrix[row, tank + 2] -= washes
+            else:
+                right[row] += washes * wash
+    found = np.linalg.solve(matrix, right)
+    return found[0::2], found[1::2]
 
 
 drums = st.fixed_dictionaries(
@@ -52,6 +79,9 @@ class LineTests(SimpleTestCase):
         )  # fmt: skip
         self.assertLess(found.closure_frac, 1e-9)
         self.assertTrue(np.isfinite(found.discharge_each_kg_per_t).all())
+        mats, tanks = dense(stages, feed_pct, conc, factor, wash)
+        self.assertLess(np.abs(np.array(found.discharge_each_kg_per_t) - mats).max(), 1e-7 * conc)
+        self.assertLess(np.abs(np.array(found.filtrate_each_kg_per_t) - tanks).max(), 1e-7 * conc)
         self.assertLess(found.loss_kg_per_odt, (100 - feed_pct) / feed_pct * conc + 200)
 
     @settings(max_examples=60)
