@@ -2,10 +2,11 @@
 
 from collections.abc import Iterable
 
-from stock.figure import Datum, Figure, figure
+from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Rule, look_soon, reject_rate
+from stock.screening.unit import Stage, Staged, clean_drop_kpa, fibre_fed
 
 STEP_POINTS = 3.0  # of mass reject rate, the most a first step moves it
 
@@ -60,7 +61,72 @@ def _basket_first(here: Here, step: Figure) -> str:
     return words if step.results["step_moved"] > 0 else ""
 
 
+def _stage(here: Here) -> Stage:
+    """First stage of the system something is read at; LookupError where its stages are not told."""
+    unit = here.unit
+    if not isinstance(unit, Staged) or not unit.stages:
+        raise LookupError(unit.id)
+    return unit.stages[0]
+
+
+def _clean(here: Here) -> Datum:
+    """Pressure drop the first stage should have at what comes to the system now."""
+    unit, stage = here.unit, _stage(here)
+    assert isinstance(unit, Staged)
+    flow = 100 * here.flow_in().value * fibre_fed(unit.stages) / stage.feed_consistency_pct * 1000 / 60
+    drop = clean_drop_kpa(stage, flow)
+    if drop is None:
+        raise LookupError(unit.id)
+    return Datum(round(drop, 1), Origin("computed", f"{stage.name}, clean, at {flow:.0f} L/min"))
+
+
+def _open_share(here: Here) -> Figure:
+    """Share of the first basket that is open still."""
+    return figure(
+        "open_share", "open share of the basket", {"clean_kpa": _clean(here), "drop_kpa": here.now}, decimals=2
+    )
+
+
+def _plugged(here: Here) -> Figure:
+    """Cleaners of the first stage that are plugged."""
+    stage = _stage(here)
+    if stage.installed is None:
+        raise LookupError(here.unit.id)
+    data = {
+        "open_count": Datum(float(stage.installed), Origin("set", stage.name)), "drop_kpa": here.now,
+        "clean_kpa": _clean(here),
+    }  # fmt: skip
+    return figure("cleaners_plugged", "cleaners plugged", data, decimals=1)
+
+
 ROWS: tuple[Rule, ...] = (
+    Rule(
+        "screen_drop",
+        "pressure_drop",
+        ("high",),
+        (
+            "rejects thicken: reject line choking, feed thick",
+            "foils worn or belt slack",
+            "basket blinded by pitch or scale",
+        ),
+        "Reject flow and thickening first; power against the clean curve; then the deposit on the plate.",
+        _open_share,
+        lambda size, here: (
+            f"Open the reject 3 points and look in 5 min; the basket is {100 * size.value:.0f} % open by its pressure,"
+            " wash it hot at the stop, change it below 75 %"
+        ),
+        at=("screen",),
+    ),
+    Rule(
+        "cleaner_drop",
+        "pressure_drop",
+        ("high",),
+        ("tips plugged", "cleaners shut", "flow up"),
+        "Feel every tip: each must flow; guards on.",
+        _plugged,
+        lambda size, here: f"Rod out the tips: about {size.text} plugged by the pressure, one at a time",
+        at=("cleaner",),
+    ),
     Rule(
         "shives_high",
         "shives",
@@ -96,6 +162,12 @@ ROWS: tuple[Rule, ...] = (
 )
 
 QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "pressure_drop",
+        ("low",),
+        "Less than when clean: a cracked basket or a seal off, thin or short feed, air; at cleaners cones worn, or one open to drain. Count accepts and look for wide pieces before anything is moved.",
+        at=("screen", "cleaner"),
+    ),
     Quiet(
         "yield",
         ("high",),

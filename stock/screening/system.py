@@ -12,7 +12,7 @@ from stock.screening.cascade import fed
 from stock.screening.cleaner import cleaner_flow
 from stock.screening.passage import passage_from_thickening, slot_velocity
 from stock.screening.stage import debris_removed
-from stock.screening.unit import Stage, routes_of
+from stock.screening.unit import Stage, clean_drop_kpa, routes_of
 
 MOST_THICKENING: Final = 2.0
 CLEANER_THICKENING: Final = 3.0
@@ -72,10 +72,8 @@ class Running:
 
     @property
     def drop_kpa(self) -> float | None:
-        """Pressure drop with all of its cleaners open; None where they are not told."""
-        if not (self.stage.each_l_per_min and self.stage.each_kpa and self.stage.installed):
-            return None
-        return self.stage.each_kpa * (self.flow_l_per_min / self.stage.installed / self.stage.each_l_per_min) ** 2
+        """Pressure drop it should have at its flow; None where that is not told."""
+        return clean_drop_kpa(self.stage, self.flow_l_per_min)
 
     @property
     def doubts(self) -> list[str]:

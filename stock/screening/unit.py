@@ -11,6 +11,7 @@ from stock.primitives import Separate
 from stock.screening.cascade import cascade_balance, fed
 from stock.screening.stage import debris_removed
 
+PRESSURE_DROP = Point("Pressure drop of {of}", "dP", "drop_kpa", (0, 600), 0, ("pressure", "drop", "dp"))
 REJECT_RATE = Point("Reject rate by mass, {of}", "Rejects", "rate_pct", (0, 60), 1, ("reject", "rate", "mass"))
 
 
@@ -38,6 +39,8 @@ class Stage(Part):
     reject_to: int | None = Field(None, ge=-1, le=11, description="stage from 0, -1 out; the next where left out")
     screen_m2: float | None = Field(None, gt=0, le=100, description="area of its basket")
     open_frac: Annotated[float, Field(gt=0, lt=1)] | None = None
+    clean_kpa: float | None = Field(None, gt=0, le=1000, description="pressure drop of a clean basket")
+    clean_l_per_min: float | None = Field(None, gt=0, le=1e6, description="flow that was read at")
     installed: int | None = Field(None, ge=1, le=2000, description="cleaners there are")
     each_l_per_min: float | None = Field(None, gt=0, le=1e5, description="flow of one cleaner in its test")
     each_kpa: float | None = Field(None, gt=0, le=1000, description="pressure drop of that test")
@@ -89,6 +92,25 @@ def fibre_lost_frac(stages: Sequence[Stage]) -> float:
     return float(found.overall_reject_frac)
 
 
+def fibre_fed(stages: Sequence[Stage]) -> float:
+    """Return the fibre fed to the first stage, with all that comes back to it, over what comes to the system."""
+    accepts, rejects = routes_of(stages)
+    by_mass = [one.mass_reject_frac for one in stages]
+    entry = np.zeros((1, len(stages)))
+    entry[0, 0] = 1.0
+    return float(fed(np.array([by_mass]), np.array(accepts), np.array(rejects), entry)[0, 0])
+
+
+def clean_drop_kpa(stage: Stage, flow_l_per_min: float, plugged: float = 0.0) -> float | None:
+    """Return the pressure drop a stage should have at a flow, its cleaners open but for so many; None where not told."""
+    if stage.each_l_per_min and stage.each_kpa and stage.installed:
+        each = flow_l_per_min / max(stage.installed - plugged, 0.1)
+        return stage.each_kpa * (each / stage.each_l_per_min) ** 2
+    if stage.clean_kpa and stage.clean_l_per_min:
+        return stage.clean_kpa * (flow_l_per_min / stage.clean_l_per_min) ** 2
+    return None
+
+
 def passed_of(stages: Sequence[Stage], times: float = 1.0, leak_frac: float = 0.0) -> tuple[float, float]:
     """Return the shares of fibre and of debris that go with the accepts.
 
@@ -122,7 +144,7 @@ class Screen(Staged):
     """Screens in their stages."""
 
     GATE: ClassVar[str] = "shives"
-    POINTS: ClassVar[Points] = points(reject_rate=REJECT_RATE)
+    POINTS: ClassVar[Points] = points(reject_rate=REJECT_RATE, pressure_drop=PRESSURE_DROP)
 
     kind: Literal["screen"]
     quotient: Fitted | None = Field(None, description="screening quotient of its debris")
@@ -135,6 +157,7 @@ class Cleaner(Staged):
     POINTS: ClassVar[Points] = points(
         **{"yield": Point("Yield of {of}", "Yield", "yield_pct", (50, 100), 1, ("yield", "cleaner"))},
         reject_rate=REJECT_RATE,
+        pressure_drop=PRESSURE_DROP,
     )
 
     kind: Literal["cleaner"]

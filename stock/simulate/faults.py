@@ -14,6 +14,7 @@ from stock.delivery.unit import Wire
 from stock.errors import DomainError
 from stock.material import INDEX
 from stock.primitives import Mix, Tank
+from stock.screening.unit import Cleaner
 from stock.simulate.layout import SOLIDS, WATER
 from stock.simulate.reading import Sick
 
@@ -138,6 +139,23 @@ def _holed(plant: "Plant", fault: Fault) -> None:
     plant.separating.leaks[fault.unit] = fault.params["leak_frac"]
 
 
+def _tips(plant: "Plant", fault: Fault) -> None:
+    plant.separating.plugged[fault.unit] = fault.params["count"]
+
+
+def _blinds(plant: "Plant", fault: Fault) -> None:
+    plant.separating.blinded[fault.unit] = fault.params["open_frac"]
+
+
+def _of_cleaners(plant: "Plant") -> list[str]:
+    units = ((name, plant.line.unit(name)) for name in plant.separating.screens)
+    return [name for name, unit in units if isinstance(unit, Cleaner)]
+
+
+def _of_screens(plant: "Plant") -> list[str]:
+    return [name for name in plant.separating.screens if name not in _of_cleaners(plant)]
+
+
 def _screens(plant: "Plant") -> list[str]:
     return list(plant.separating.screens)
 
@@ -206,6 +224,9 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "stray_water": Kind("water runs into a filtrate tank unasked", _tanks, {"t_per_h": (10.0, 0.1, 500.0)}, _stray),
     "shower_fixed": Kind("a washer's shower stays where it is, whatever comes", _washers, {}, _shower),
     "lanes_blocked": Kind("a washer's shower has dry lanes", _washers, {"health_frac": (0.7, 0.1, 1.0)}, _lanes),
+    "foams": Kind("air and foam in a washer's liquor", _washers, {"health_frac": (0.75, 0.1, 1.0)}, _lanes),
+    "tips_plug": Kind("cleaners of the first stage are plugged", _of_cleaners, {"count": (1.0, 0.1, 200.0)}, _tips),
+    "screen_blinds": Kind("a part of the first basket is blinded", _of_screens, {"open_frac": (0.7, 0.05, 1.0)}, _blinds),
     "basket_holed": Kind("a part of the accepts is never screened", _screens, {"leak_frac": (0.3, 0.01, 1.0)}, _holed),
     "tower_channels": Kind("stock runs through a part of a tower alone", _towers, {"active_frac": (0.7, 0.05, 0.95)}, _channels),
     "steam_short": Kind("the cook house is short of steam", _house, {"frac": (0.7, 0.0, 1.0)}, _steam),

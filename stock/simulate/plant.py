@@ -77,7 +77,8 @@ class Plant(Running):
         self.stuck[:] = False
         self.headers.clear()
         self.separating.health.clear()
-        self.separating.leaks.clear()
+        for one in (self.separating.leaks, self.separating.plugged, self.separating.blinded):
+            one.clear()
         self.sticks[:] = 0.0
         self.swings.clear()
         self.strays.clear()

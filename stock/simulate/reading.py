@@ -129,6 +129,8 @@ class Readings:
             return (
                 (lambda: 100 * plant.separating.reject_frac(part.id)) if part.id in plant.separating.screens else None
             )
+        if tag.reads == "pressure_drop":
+            return (lambda: plant.separating.drop_kpa(part.id)) if part.id in plant.separating.screens else None
         if tag.reads == "net_power":
             return (lambda: plant.powers[part.id]) if part.id in plant.powers else None
         make = OF_A_ROW.get(tag.reads)

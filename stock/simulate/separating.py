@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Final
 
 from stock.material import INDEX
-from stock.screening.unit import Staged, passed_of
+from stock.screening.unit import Staged, clean_drop_kpa, fibre_fed, passed_of
 from stock.simulate.layout import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS
 from stock.washing.stage import washing_loss_frac
 from stock.washing.stairs import answer_min
@@ -53,13 +53,39 @@ class Separating:
             if self._wash_of(one.unit) is not None
         ]
 
+        self._flows: dict[str, tuple[float, float]] = {}
         self.rejects: dict[str, float] = {}  # mass reject rate of the first stage, where people set another
         self.leaks: dict[str, float] = {}  # share of accepts never screened, what faults make of it
+        self.plugged: dict[str, float] = {}  # cleaners of the first stage that pass nothing
+        self.blinded: dict[str, float] = {}  # share of the first basket that is open still
         self.screens = {
             one.unit: index
             for index, one in enumerate(plant.layout.partings)
             if isinstance(unit := plant.line.unit(one.unit), Staged) and unit.stages
         }
+
+    def _usual_flow(self, unit_id: str) -> tuple[float, float]:
+        """Return a system's first stage's flow at rest, L/min, and what comes to the system then, t/s."""
+        if unit_id not in self._flows:
+            unit = self.plant.line.unit(unit_id)
+            assert isinstance(unit, Staged)
+            inlets = [self.plant.result.streams[one.id] for one in self.plant.line.graph.into(unit_id)]
+            bd, total = sum(one.bd_t_per_h for one in inlets), sum(one.total_t_per_h for one in inlets)
+            share = fibre_fed(unit.stages)
+            flow = 100 * bd * share / unit.stages[0].feed_consistency_pct * 1000 / 60
+            self._flows[unit_id] = (flow, max(total / 3600, 1e-9))
+        return self._flows[unit_id]
+
+    def drop_kpa(self, unit_id: str) -> float | None:
+        """Return the pressure drop over a system's first stage, at what comes to it now; None where it is not told."""
+        unit = self.plant.line.unit(unit_id)
+        assert isinstance(unit, Staged)
+        usual, came = self._usual_flow(unit_id)
+        row = self.plant.layout.partings[self.screens[unit_id]].row
+        held = float(self.plant.mass[row, :MASSES].sum()) / self.plant.part_hold_s
+        flow = usual * held / came
+        drop = clean_drop_kpa(unit.stages[0], flow, self.plugged.get(unit_id, 0.0))
+        return None if drop is None else drop / self.blinded.get(unit_id, 1.0) ** 2
 
     def reject_frac(self, unit_id: str) -> float:
         """Return the mass reject rate of a system's first stage."""
@@ -72,12 +98,14 @@ class Separating:
         shares = self.plant.part_share
         for unit_id, index in self.screens.items():
             rate, leak = self.rejects.get(unit_id), self.leaks.get(unit_id, 0.0)
-            if rate is None and not leak:
+            plugged = self.plugged.get(unit_id, 0.0)
+            if rate is None and not leak and not plugged:
                 continue
             unit = self.plant.line.unit(unit_id)
             assert isinstance(unit, Staged)
             usual = unit.stages[0].mass_reject_frac
-            fibre, debris = passed_of(unit.stages, (rate or usual) / usual, leak)
+            open_frac = max(1 - plugged / (unit.stages[0].installed or 1), 0.05)  # a plugged tip rejects nothing
+            fibre, debris = passed_of(unit.stages, (rate or usual) / usual * open_frac, leak)
             was_fibre, _ = passed_of(unit.stages)
             ratio = (1 - fibre) / max(1 - was_fibre, 1e-9)
             for column in (FIBRE, FINES):

@@ -230,3 +230,18 @@ class FaultTests(SimpleTestCase):
         self.assertLess(plant.worst_closure, 1e-9)
         with self.assertRaises(DomainError):
             plant.write("reject:wood_screen", 90.0)
+
+    def test_a_blinded_basket_and_plugged_tips_raise_their_pressure(self) -> None:
+        plant = running()
+        plant.run(HOUR)
+        screen, cleaner = plant.truth("screen_drop") or 0, plant.truth("cleaner_drop") or 0
+        dirt = plant.part_share[plant.separating.screens["clean"]].copy()
+        blind = plant.fault("screen_blinds", "wood_screen", open_frac=0.8)
+        plug = plant.fault("tips_plug", "clean", count=1)
+        self.assertAlmostEqual(plant.truth("screen_drop") or 0, screen / 0.64, delta=0.01 * screen)
+        self.assertAlmostEqual(plant.truth("cleaner_drop") or 0, cleaner * (4 / 3) ** 2, delta=0.01 * cleaner)
+        self.assertFalse(np.array_equal(dirt, plant.part_share[plant.separating.screens["clean"]]))
+        for number in (blind, plug):
+            plant.mend(number)
+        self.assertAlmostEqual(plant.truth("screen_drop") or 0, screen, delta=1e-6)
+        self.assertTrue(np.array_equal(dirt, plant.part_share[plant.separating.screens["clean"]]))

@@ -83,7 +83,7 @@ def screened(state: State, unit: Staged, typed: Mapping[str, Any]) -> Screened:
         system = run(stages, data, came, debris)
         counted = _counted(counts, system)
         doubts = [(one.stage.name, words) for one in system.stages for words in one.doubts]
-        says = _says(system, stages, data, came, counted)
+        says = [*_pressure(state, unit, system), *_says(system, stages, data, came, counted)]
         return Screened(unit, rows, shared, counts, system, counted, says, doubts)
     except DomainError as error:
         fault = f"{error.message}. Allowed: {error.allowed}" if error.allowed else error.message
@@ -155,6 +155,29 @@ def _counted(counts: Sequence[tuple[str, str, str]], system: System) -> Figure |
     lost = float(system.fibre.results["overall_reject_frac"])
     data["mass_reject_frac"] = Datum(lost, Origin("computed", "fibre lost by the whole system"))
     return figure("counts_compared", "debris taken out, by the counts", data, result="removal_frac", decimals=2)
+
+
+def _pressure(state: State, unit: Staged, system: System) -> list[str]:
+    """Say what the pressure drop that is read says of the first stage."""
+    reading = state.readings.get(unit.tag_of("pressure_drop") or "")
+    clean = system.stages[0].drop_kpa
+    if reading is None or reading.trouble or clean is None:
+        return []
+    stage, read = system.stages[0].stage, Datum(reading.value, Origin("measured", reading.tag.name))
+    should = Datum(clean, Origin("computed", f"{stage.name}, clean, at its flow"))
+    if system.stages[0].is_cleaner and stage.installed:
+        data = {
+            "open_count": Datum(float(stage.installed), Origin("set", stage.name)),
+            "drop_kpa": read,
+            "clean_kpa": should,
+        }
+        found = figure("cleaners_plugged", "cleaners plugged", data, decimals=1)
+        words = f"{found.value:.1f} ± {found.results['u_plugged_count']:.1f} of {stage.installed} plugged by that"
+        return [f"{stage.name}: {reading.value:.0f} kPa, clean {clean:.0f}: {words}."]
+    found = figure("open_share", "open share", {"clean_kpa": should, "drop_kpa": read}, decimals=2)
+    return [
+        f"{stage.name}: {reading.value:.0f} kPa, clean {clean:.0f}: the basket is {100 * found.value:.0f} % open by that."
+    ]
 
 
 def _says(system: System, stages: Sequence[Any], rate: Datum, came: float, counted: Figure | None) -> list[str]:
