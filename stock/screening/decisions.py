@@ -101,7 +101,7 @@ def _plugged(here: Here) -> Figure:
 
 ROWS: tuple[Rule, ...] = (
     Rule(
-        "screen_drop",
+        "screen_pressure_high",
         "pressure_drop",
         ("high",),
         (
@@ -118,7 +118,7 @@ ROWS: tuple[Rule, ...] = (
         at=("screen",),
     ),
     Rule(
-        "cleaner_drop",
+        "cleaner_pressure_high",
         "pressure_drop",
         ("high",),
         ("tips plugged", "cleaners shut", "flow up"),

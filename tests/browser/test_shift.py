@@ -109,7 +109,7 @@ class Habits(BrowserCase):
     def test_a_page_refreshes_without_taking_what_is_being_typed(self):
         self.sign_in("orr")
         self.go("/live/at/wash/")
-        field = self.page.get_by_label("Dilution factor")
+        field = self.page.locator("#set-wash").get_by_label("Dilution factor")
         field.fill("3.1")
         expect(self.page.locator("#set-result-shower-wood_wash")).to_contain_text("Set the shower to 1049 L/min")
         self.page.evaluate("document.dispatchEvent(new CustomEvent('fox:recorded'))")

@@ -25,6 +25,7 @@ GIVEN = {
     "pk": "1",
     "number": "1187",
     "pile_id": "pile_c",
+    "unit_id": "wood_wash",
     "table": "lots",
     "form": "csv",
 }

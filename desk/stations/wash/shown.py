@@ -114,11 +114,12 @@ def figure_of(row: Round) -> Figure | None:
 
 
 def rounds_of(state: State, unit: Washer) -> list[Round]:
-    """Return a line's rounds that stand, the newest first."""
+    """Return a line's rounds that stand, the newest first; those of all lines are asked for at once."""
     rows = Round.objects.filter(
-        world=state.world, unit=unit.id, superseded_by=None, at__gt=state.now - BACK, at__lte=state.now
+        world=state.world, superseded_by=None, at__gt=state.now - BACK, at__lte=state.now + timedelta(seconds=EVERY_S)
     )
-    return state.of_records(f"wash-rounds-{unit.id}", lambda: list(rows.select_related("by")), EVERY_S)
+    found = state.of_records("wash-rounds", lambda: list(rows.select_related("by")), EVERY_S)
+    return [one for one in found if one.unit == unit.id and one.at <= state.now]
 
 
 def shows_of(state: State, unit: Washer) -> list[Shows]:
