@@ -77,6 +77,7 @@ class WorkingOut(ScreeningCase):
             answer = self.client.get(address)
             self.assertSays(answer, "of the fibre leaves")
             self.assertEqual(answer.content.decode().count("stairs-box"), 3)
+            self.assertNotIn("None", answer.content.decode().partition('class="stairs"')[2].partition("</svg>")[0])
         answer = self.client.post("/live/screens/wood_screen/try/", {"stage-2-mass": "30"})
         self.assertContains(answer, "of the fibre leaves")
         self.assertEqual(self.client.post("/live/screens/wood_wash/try/", {}).status_code, 404)
