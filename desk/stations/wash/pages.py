@@ -21,6 +21,7 @@ from desk.stations.wash.services import take_mat, take_round
 from desk.stations.wash.shown import checks_of, factor_of, hands_of, rate_of, rounds_of, shows_of, washers
 from desk.stations.wash.worked import FIELDS, Worked, worked
 from stock.errors import DomainError
+from stock.washing.sequences import SEQUENCES
 from stock.washing.stairs import machines_of
 from stock.washing.unit import Washer
 
@@ -62,7 +63,13 @@ def _unit(state: State, unit_id: str) -> Washer:
 def _line(request: HttpRequest, state: State, unit: Washer) -> HttpResponse:
     context = station_context(state, unit.station)
     shown = _shown(state, worked(state, unit, {}))
-    context |= {"unit": unit, **shown, "sentence": _line_sentence(state, unit, shown), **_tabs(state, unit.id)}
+    context |= {
+        "unit": unit,
+        "sequences": SEQUENCES,
+        **shown,
+        "sentence": _line_sentence(state, unit, shown),
+        **_tabs(state, unit.id),
+    }
     return render_page(request, state, "wash/line.html", context, here=unit.station)
 
 
