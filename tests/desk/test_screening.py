@@ -1,6 +1,11 @@
 """Screens and cleaners on the desk: the cascade worked out as it is typed, refused by name, what counts say."""
 
+from datetime import timedelta
+
+from desk.floor.models import Record
 from desk.floor.state import State
+from desk.stations.screening.models import Dump
+from desk.stations.screening.traps import traps_of
 from desk.stations.screening.worked import screened, systems
 from tests.desk.base import NOW, DeskCase
 
@@ -82,3 +87,45 @@ class WorkingOut(ScreeningCase):
         self.assertContains(answer, "of the fibre leaves")
         self.assertEqual(self.client.post("/live/screens/wood_wash/try/", {}).status_code, 404)
         self.assertEqual(self.client.get("/live/screens/wood_screen/try/").status_code, 405)
+
+
+class Trapping(ScreeningCase):
+    def dump(self, key="d", **fields):
+        return self.client.post("/live/screens/clean/dump/", {"wet_kg": "14", "form_key": key, **fields})
+
+    def test_a_dump_is_kept_once_with_its_line_in_the_log(self):
+        self.sign_in("operator")
+        for _ in range(2):
+            self.assertEqual(self.dump(text="sand and two staples", lot="R-49131").status_code, 302)
+        self.assertEqual(Dump.objects.get().wet_kg, 14)
+        self.assertIn("trap dumped, 14 kg of lot R-49131", Record.objects.get(source__startswith="screening.dump").text)
+        self.assertSays(self.client.get("/live/screens/clean/"), "sand and two staples")
+        self.assertIn("clean,", self.client.get("/live/screen/files/traps.csv").content.decode())
+
+    def test_what_cannot_be_is_refused_with_what_was_typed_kept(self):
+        self.sign_in("operator")
+        for index, (fields, words) in enumerate(
+            (
+                ({"wet_kg": "0"}, "more than 0"),
+                ({"wet_kg": "9e9"}, "up to 5000"),
+                ({"wet_kg": "heavy"}, "not a number"),
+                ({"at": "tomorrow 23:00"}, "in the future"),
+            )
+        ):
+            answer = self.dump(f"x{index}", text="glass", **fields)
+            self.assertContains(answer, words, status_code=422)
+            self.assertContains(answer, 'value="glass"', status_code=422)
+        self.assertFalse(Dump.objects.exists())
+        self.sign_in("trainee")
+        self.assertEqual(self.dump("t").status_code, 403)
+
+    def test_more_than_usual_points_at_the_yard(self):
+        weights = (30, 12, 11, 12, 13, 12, 11)
+        for index, weight in enumerate(weights):
+            Dump(
+                world=self.world, by=self.people["operator"], form_key=f"d{index}", unit="clean", wet_kg=weight,
+                at=NOW - timedelta(days=index, hours=1),
+            ).save()  # fmt: skip
+        found = traps_of(self.state(), self.unit("clean"))
+        self.assertEqual(found.level, "outside")
+        self.assertIn("look at the yard", found.words)

@@ -2,18 +2,23 @@
 
 from typing import Any
 
+from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
-from desk.frame.alike import alike
-from desk.frame.page import on_line
+from desk.frame.alike import alike, new_key
+from desk.frame.fields import MomentField, NumberField, WordsField, read_form
+from desk.frame.forms import key_of, words_of
+from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.stations.plain.page import show, station_context
 from desk.stations.screening.drawing import draw_cascade
+from desk.stations.screening.traps import MOST_KG, take_dump, traps_of
 from desk.stations.screening.worked import Screened, screened, systems
+from stock.errors import DomainError
 from stock.screening.unit import Staged
 
 
@@ -44,17 +49,22 @@ def _unit(state: State, unit_id: str) -> Staged:
     return found
 
 
-def _system(request: HttpRequest, state: State, unit: Staged) -> HttpResponse:
+def _system(request: HttpRequest, state: State, unit: Staged, refused: str = "") -> HttpResponse:
     shown = _shown(screened(state, unit, {}))
     context = station_context(state, unit.station)
     context |= {
         "unit": unit,
         **shown,
+        "traps": traps_of(state, unit),
+        "trap_key": new_key(),
+        "typed": request.POST.dict() if refused else {},
+        "refused": refused,
         "sentence": _sentence(state, unit, shown["screened"]),
         "tabs": [(address, label, name == unit.id) for name, label, address in tabs(state)],
         "tabs_label": "Screens and cleaners",
     }
-    return render_page(request, state, "screening/page.html", context, here=unit.station)
+    status = 422 if refused else 200
+    return render_page(request, state, "screening/page.html", context, here=unit.station, status=status)
 
 
 def _shown(found: Screened) -> dict[str, Any]:
@@ -75,6 +85,28 @@ def _sentence(state: State, unit: Staged, found: Screened) -> str:
     if found.doubts:
         return f"{words} {found.doubts[0][0]}: {found.doubts[0][1]}."
     return words
+
+
+@require_POST
+@on_line
+def dump(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
+    """Keep a trap's weight."""
+    unit = _unit(state, unit_id)
+    try:
+        typed = read_form(
+            request,
+            at=MomentField(state),
+            wet_kg=NumberField("The weight", "kg", above=0, most=MOST_KG),
+            lot=WordsField("The lot", 20),
+            text=WordsField("What lay in it", 120),
+        )
+        take_dump(
+            state.world, signed_in(request), unit.id, typed["wet_kg"], at=typed["at"], lot=typed["lot"],
+            text=typed["text"], form_key=key_of(request),
+        )  # fmt: skip
+    except (ValidationError, DomainError) as error:
+        return _system(request, state, unit, words_of(request, error))
+    return redirect("screening", state.world.slug, unit.id)
 
 
 @require_POST

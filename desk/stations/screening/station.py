@@ -6,6 +6,7 @@ from django.urls import path
 
 from desk.floor.station import Station
 from desk.stations.screening import pages
+from desk.stations.screening.traps import TRAP_TABLES
 from stock.line.definition import Definition
 from stock.screening.unit import Staged
 
@@ -23,6 +24,8 @@ STATION: Final = Station(
     urls=lambda: [
         path("screens/<slug:unit_id>/", pages.page, name="screening"),
         path("screens/<slug:unit_id>/try/", pages.work_out, name="screening_try"),
+        path("screens/<slug:unit_id>/dump/", pages.dump, name="screening_dump"),
     ],
+    tables=TRAP_TABLES,
     pages=lambda state: [address for _, _, address in pages.tabs(state)],
 )
