@@ -14,7 +14,7 @@ from standin.past import MOVES, Past
 from standin.plant import Plant
 from standin.served import serve, state_file
 from standin.sick import listed, switch
-from standin.washing import MATS, ROUNDS, mats, rounds
+from standin.washing import MATS, ROUNDS, TRAPS, mats, rounds, traps
 from standin.workshop import write_hand_cooks
 from standin.yard import YardRun, belt_files, belt_rates, gate_files
 from stock.line.load import load_definition
@@ -47,6 +47,7 @@ def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) 
     for name, columns, rows in (
         ("wash_rounds", ROUNDS, rounds(plant.line, plant.story, plant.seed, end)),
         ("wash_mats", MATS, mats(plant.line, plant.story, plant.seed, end)),
+        ("traps", TRAPS, traps(plant.line, plant.flows, plant.seed, end)),
     ):
         with (folder / f"{name}.csv").open("w", newline="", encoding="utf-8") as file:
             table = csv.DictWriter(file, columns)

@@ -147,6 +147,11 @@ class Plant:
             return self.digesters.kpa_g(number, at_s)
         return self.digesters.celsius(number, at_s, bottom=kind == "bottom")
 
+    @property
+    def flows(self) -> dict[str, float]:
+        """Bone-dry flow of every stream at rest, t/h."""
+        return self._flows
+
     def slope_pct_per_h(self, tag_id: str) -> float:
         """Return by how much an hour a level moves, as the story feeds its vessel; nought where nothing is told."""
         return self._slopes.get(tag_id, 0.0)

@@ -1,6 +1,6 @@
-"""What rounds of the washers and mats by hand would have found before the demonstration opened, twice a day."""
+"""What rounds of the washers, mats by hand and dumps of traps would have found before the demonstration opened."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, Final
 from zlib import crc32
 
@@ -9,6 +9,7 @@ import numpy as np
 from stock.figure import Datum, Origin
 from stock.line.definition import Definition
 from stock.line.story import Story
+from stock.screening.unit import Cleaner
 from stock.washing.stairs import USUAL_SOLIDS, machines_of, steps_of, washed
 from stock.washing.unit import Washer
 
@@ -23,6 +24,9 @@ ROUNDS: Final = (
     "discharge_pct",
 )  # fmt: skip
 MATS: Final = ("unit", "machine", "at_s", "who", "firmness", "colour", "foam", "evenness", "release")
+TRAPS: Final = ("unit", "at_s", "who", "wet_kg", "lot", "text")
+TRAP_DAYS: Final = 9
+SAND_KG_PER_D_PER_BDT_PER_H: Final = 6.0  # heavy dirt of recovered stock, wet
 TOLD: Final = Origin("set", "the stand-in")
 HANDS: Final = ("orr", "sundby")
 
@@ -73,4 +77,20 @@ def mats(line: Definition, story: Story, seed: int, end_s: float) -> Iterator[di
             yield {
                 "unit": unit.id, "machine": len(unit.machines), "who": HANDS[back % len(HANDS)],
                 "at_s": int(end_s - NEWEST_AGO_S + 1200 - back * EVERY_S), **marks,
+            }  # fmt: skip
+
+
+def traps(line: Definition, flows: Mapping[str, float], seed: int, end_s: float) -> Iterator[dict[str, Any]]:
+    """Yield what the traps of every bank of cleaners gave, a dump a day; `flows` is the stock in each stream, BDt/h."""
+    for unit in line.units:
+        if not isinstance(unit, Cleaner) or not unit.stages:
+            continue
+        came = sum(flows[one.id] for one in line.graph.into(unit.id))
+        at_s = end_s - 5 * 3600
+        for back in range(TRAP_DAYS, -1, -1):
+            rng = np.random.default_rng([seed, 5, crc32(unit.id.encode()), back])
+            yield {
+                "unit": unit.id, "at_s": int(at_s - 86_400 * back + rng.uniform(-1800, 1800)), "who": HANDS[back % 2],
+                "wet_kg": round(came * SAND_KG_PER_D_PER_BDT_PER_H * float(rng.normal(1, 0.07)), 1), "lot": "",
+                "text": ("sand", "sand, some glass", "sand and staples")[int(rng.integers(3))],
             }  # fmt: skip

@@ -6,6 +6,7 @@ from django.urls import path
 
 from desk.floor.station import Station
 from desk.stations.screening import pages
+from desk.stations.screening.history import load_traps
 from desk.stations.screening.traps import TRAP_TABLES
 from stock.line.definition import Definition
 from stock.screening.unit import Staged
@@ -27,5 +28,6 @@ STATION: Final = Station(
         path("screens/<slug:unit_id>/dump/", pages.dump, name="screening_dump"),
     ],
     tables=TRAP_TABLES,
+    past=load_traps,
     pages=lambda state: [address for _, _, address in pages.tabs(state)],
 )
