@@ -25,6 +25,7 @@ COUNT_FIELDS: Final = (
     ("accept_count", "Pieces in the accepts", 0.0, 1e5),
     ("accept_g", "of so many grams", 0.01, 1e5),
 )
+LESS_FRAC: Final = 0.05  # below clean, before it is more than a gauge's error
 USUAL_DEBRIS: Final = 1000.0
 
 
@@ -165,6 +166,9 @@ def _pressure(state: State, unit: Staged, system: System) -> list[str]:
         return []
     stage, read = system.stages[0].stage, Datum(reading.value, Origin("measured", reading.tag.name))
     should = Datum(clean, Origin("computed", f"{stage.name}, clean, at its flow"))
+    if reading.value < (1 - LESS_FRAC) * clean:
+        words = "less comes than the balance says, or cones are worn, a basket or a seal is off"
+        return [f"{stage.name}: {reading.value:.0f} kPa, clean {clean:.0f}: {words}."]
     if system.stages[0].is_cleaner and stage.installed:
         data = {
             "open_count": Datum(float(stage.installed), Origin("set", stage.name)),
