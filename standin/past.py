@@ -47,7 +47,7 @@ class Past:
         self._orders = sorted((one for one in story.orders if one.from_h <= 0), key=lambda one: one.from_h)
         first = line.grade(self._orders[0].grade) if self._orders else line.grades[0]
         self.plant = Plant(
-            line, Order.of(first), seed=told.seed + 1, dt_s=STEP_S, disturbed=True,
+            line, Order.of(first), seed=told.seed + 1, dt_s=STEP_S, disturbed=True, rides=False,
             starts=lambda tag_id: story.starts(line, tag_id),
         )  # fmt: skip
         carried = self.plant.readings.truths

@@ -125,7 +125,7 @@ def look_ahead(
         )
     for change in changes:
         refuse(line, stands, change)
-    plant = Plant(line, stands.order, seed=seed, dt_s=STEP_S)
+    plant = Plant(line, stands.order, seed=seed, dt_s=STEP_S, rides=False)
     _begin(plant, stands)
     wanted = _timetable(plant, stands, changes)
     times, levels = _run(plant, wanted, hours, stands)

@@ -105,6 +105,8 @@ class Riding:
 
     def blown(self, row: int, moved: np.ndarray, celsius: float, origin: str) -> None:
         """Note what a digester gave to a holder."""
+        if not self.plant.rides:
+            return
         fibre, capacity = moved @ CARRY
         self.brought.append((int(self.place[row]), float(fibre), float(capacity), celsius, origin))
 

@@ -67,6 +67,8 @@ class Running(Wired, ABC):
         Whether mats, feeds and chests wander as they do: from the seed, never of themselves.
     starts : callable, optional
         What a tag reads to begin with, for the quality of fibre; its target where left out.
+    rides : bool
+        Whether warmth and origin are carried along; not where nobody asks for them, since it takes its time.
 
     Raises
     ------
@@ -85,12 +87,13 @@ class Running(Wired, ABC):
         smeared: bool = False,
         disturbed: bool = False,
         starts: Starts | None = None,
+        rides: bool = True,
     ) -> None:
         """Build it at rest."""
         if not 0.5 <= dt_s <= 60:
             raise DomainError("E_RANGE", "dt_s", f"the step is {dt_s:g} s", "0.5 to 60 s")
         self.line, self.seed, self.dt_s = line, seed, dt_s
-        self.disturbed = disturbed
+        self.disturbed, self.rides = disturbed, rides
         self.order = order or Order.of(line.grades[0])
         self.result = LineBalance(line).solve(self.order)
         self.quality: Quality = Quality(line, self.result, starts)
@@ -314,7 +317,8 @@ class Running(Wired, ABC):
         change = self.incidence @ flows
         change *= dt
         mass += change
-        self.riding.moved += flows @ self.carry_dt
+        if self.rides:
+            self.riding.moved += flows @ self.carry_dt
         through = (self.coming - self.leaving) @ flows * dt
         gap = np.abs(change.sum(axis=0) - through)[:MASSES]
         scale_t = dt * max(float(flows[self.feeds, :MASSES].sum()), float(flows[:, :MASSES].sum()) / 1000, 1e-12)
@@ -354,7 +358,7 @@ class Running(Wired, ABC):
         self.separating.run(passed_s)
         self.batches.run(passed_s)
         self._spill()
-        if self.now_s - self.riding.carried_s >= EVERY_S - 1e-9:
+        if self.rides and self.now_s - self.riding.carried_s >= EVERY_S - 1e-9:
             self.riding.carry()
 
     def _spill(self) -> None:
