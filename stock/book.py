@@ -19,7 +19,7 @@ from stock.screening import stage as screening
 from stock.simulate import loops
 from stock.slushing import batch
 from stock.washing import line as washing_line
-from stock.washing import mat, norden, water
+from stock.washing import mat, norden, water, witnesses
 from stock.washing import stage as washing
 from stock.working import METHODS, Method
 
@@ -67,6 +67,7 @@ MODULES: Final = (
     washing_line,
     mat,
     water,
+    witnesses,
     screening,
     passage,
     counting,

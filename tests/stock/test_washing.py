@@ -14,7 +14,8 @@ from stock.washing.line import STAGES, coefficients, line_answers, washed_line
 from stock.washing.norden import norden_efficiency_ratio, norden_outlet, stage_efficiency
 from stock.washing.stage import washing_loss_frac
 from stock.washing.stairs import machines_of, spread_over
-from stock.washing.water import best_factor, factor_witnesses, most_factor
+from stock.washing.water import best_factor, most_factor
+from stock.washing.witnesses import factor_witnesses
 from stock.working import recording
 from tests.line import hallin_reach
 
