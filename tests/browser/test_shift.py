@@ -147,11 +147,11 @@ class Habits(BrowserCase):
         self.sign_in("orr")
         self.go("/live/at/wash/")
         self.page.keyboard.press("]")
-        expect(self.page).to_have_url(self.live_server_url + "/live/at/screen/")
+        self.page.wait_for_url("**/live/at/screen/")  # loaded, so that the next key is heard
         self.page.keyboard.press("[")
-        expect(self.page).to_have_url(self.live_server_url + "/live/at/wash/")
+        self.page.wait_for_url("**/live/at/wash/")  # loaded, so that the next key is heard
         self.page.keyboard.press("0")
-        expect(self.page).to_have_url(self.live_server_url + "/live/at/deliver/")
+        self.page.wait_for_url("**/live/at/deliver/")  # loaded, so that the next key is heard
         self.page.keyboard.press("?")
         expect(self.page.get_by_role("dialog", name="Keys")).to_be_visible()
         self.page.keyboard.press("Escape")

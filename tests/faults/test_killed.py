@@ -47,9 +47,7 @@ class Killed(TestCase):
             acknowledged, sent = self.write_and_kill(free_port())
             rows = [value for (value,) in self.query("SELECT value FROM floor_record ORDER BY value")]
             self.assertEqual(self.query("PRAGMA integrity_check"), [("ok",)])
-            self.assertGreater(
-                len(acknowledged), KILLS // 4
-            )  # enough to mean something, also where the machine is busy
+            self.assertGreater(len(acknowledged), KILLS // 2)
             self.assertEqual([value for value in acknowledged if value not in rows], [], "acknowledged and missing")
             self.assertEqual(len(rows), len(set(rows)), "doubled")
             self.assertLessEqual(set(rows), sent)
@@ -119,7 +117,10 @@ class Killed(TestCase):
                 writer.start()
             chance = random.Random(7)
             for kill in range(KILLS):
+                heard, patience = len(acknowledged), time.monotonic() + 10
                 time.sleep(chance.uniform(0.1, 0.5))
+                while len(acknowledged) == heard and time.monotonic() < patience:
+                    time.sleep(0.02)  # a busy machine writes slower than it is killed: something new each time
                 if kill == KILLS // 2:  # the whole server, as with the power
                     os.killpg(server.pid, signal.SIGKILL)
                     server.wait()
