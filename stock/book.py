@@ -3,7 +3,22 @@
 from typing import Final
 
 from stock import steam
-from stock.bleaching import stage as bleaching
+from stock.bleaching import (
+    between,
+    charge,
+    cheapest,
+    colour,
+    dosing,
+    gas,
+    oxygen,
+    peroxide,
+    ph,
+    residual,
+    response,
+    scission,
+    sequence,
+    tower,
+)
 from stock.blending import furnish
 from stock.consistency import basis, dilution
 from stock.cooking import alkali, correct, end_point, kinetics, liquor, slab, sulphite, titration, vessel
@@ -21,6 +36,8 @@ from stock.slushing import batch
 from stock.washing import line as washing_line
 from stock.washing import mat, norden, water, witnesses
 from stock.washing import stage as washing
+from stock.water import day, meters
+from stock.water import loops as water_loops
 from stock.working import METHODS, Method
 
 __all__ = ["CHAPTERS", "METHODS", "MODULES", "chapters"]
@@ -32,6 +49,7 @@ CHAPTERS: Final[dict[str, str]] = {
     "washing": "Washing",
     "screening": "Screening",
     "bleaching": "Bleaching",
+    "water": "Water",
     "slushing": "Slushing",
     "refining": "Refining",
     "consistency": "Consistency and flow",
@@ -73,7 +91,23 @@ MODULES: Final = (
     counting,
     cascade,
     cleaner,
-    bleaching,
+    colour,
+    charge,
+    dosing,
+    oxygen,
+    tower,
+    response,
+    scission,
+    sequence,
+    cheapest,
+    residual,
+    peroxide,
+    ph,
+    gas,
+    between,
+    water_loops,
+    meters,
+    day,
     batch,
     energy,
     basis,

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from stock.bleaching.stage import km_k_over_s, km_reflectance_frac
+from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
 from stock.consistency.dilution import same_length
 from stock.errors import DomainError
 from stock.intake.lot import shares_add_up

@@ -13,7 +13,8 @@ from typing import Final
 
 import numpy as np
 
-from stock.bleaching.stage import km_k_over_s, km_reflectance_frac, ks_after
+from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
+from stock.bleaching.response import ks_after
 from stock.bleaching.unit import BleachStage
 from stock.line.balance import LineResult
 from stock.line.definition import Definition

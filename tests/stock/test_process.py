@@ -5,7 +5,8 @@ from unittest import TestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from stock.bleaching.stage import charge_for_brightness, km_k_over_s, km_reflectance_frac, ks_after
+from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
+from stock.bleaching.response import charge_for_brightness, ks_after
 from stock.blending.furnish import blend_optics
 from stock.consistency.basis import bd_rate_t_per_h, stock_flow_l_per_min
 from stock.consistency.dilution import blend_consistency, dilution_liquor_t_per_h, dilution_water_l_per_min

@@ -5,7 +5,8 @@ from typing import Any, Final
 
 from desk.floor.state import State
 from desk.stations.moves.models import Setting
-from stock.bleaching.stage import km_k_over_s, km_reflectance_frac, ks_after
+from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
+from stock.bleaching.response import ks_after
 from stock.bleaching.unit import BleachStage
 from stock.errors import DomainError
 from stock.judge.here import Place

@@ -1,0 +1,89 @@
+"""Peroxide: its alkali, the metals that waste it, its liquor pressed out and used again."""
+
+import numpy as np
+
+from stock.errors import DomainError
+from stock.working import Arg, Example, method, warn
+
+
+@method(
+    "alkali_kg_per_odt = naoh_kg_per_odt + silicate_alkali_frac * silicate_kg_per_odt",
+    title="Total alkali of a peroxide charge",
+    station="bleaching",
+    source="stoichiometry; keep it at 0.6 to 1.2 of the peroxide, falling as the charge rises",
+    aliases=("total_alkali_kg_per_odt",),
+    example=Example({"naoh_kg_per_odt": 12, "silicate_kg_per_odt": 20}, {"alkali_kg_per_odt": 14.30}),
+    naoh_kg_per_odt=Arg("caustic", 0, 100),
+    silicate_kg_per_odt=Arg("silicate solution, 41 °Bé class", 0, 100),
+    silicate_alkali_frac=Arg("alkali it brings", 0, 0.5),
+)
+def total_alkali(*, naoh_kg_per_odt: float, silicate_kg_per_odt: float, silicate_alkali_frac: float = 0.115) -> float:
+    """Return the alkali of a charge, silicate counted in."""
+    return naoh_kg_per_odt + silicate_alkali_frac * silicate_kg_per_odt
+
+
+@method(
+    "chelant_kg_per_odt = sum(metal_each_mg_per_kg / metal_each_g_per_mol) * chelant_ratio * chelant_g_per_mol / 1000",
+    title="Chelant for the metals",
+    station="bleaching",
+    source="stoichiometry; one and a half moles for each of manganese, iron and copper is a default",
+    aliases=("chelant_kg_per_odt",),
+    example=Example(
+        {"metal_each_mg_per_kg": [60, 10], "metal_each_g_per_mol": [54.938, 55.845]}, {"chelant_kg_per_odt": 0.960}
+    ),
+    metal_each_mg_per_kg=Arg("metals in the pulp", 0, 1e4, series=True),
+    metal_each_g_per_mol=Arg("their molar masses", 20, 250, series=True),
+    chelant_g_per_mol=Arg("molar mass of the chelant", 100, 1000),
+    chelant_ratio=Arg("moles for each of metal", 0, 10),
+)
+def chelant_for_metals(
+    *,
+    metal_each_mg_per_kg: np.ndarray,
+    metal_each_g_per_mol: np.ndarray,
+    chelant_g_per_mol: float = 503.26,
+    chelant_ratio: float = 1.5,
+) -> float:
+    """Return the chelant, as pentasodium DTPA unless said otherwise."""
+    if len(metal_each_mg_per_kg) != len(metal_each_g_per_mol):
+        message = f"{len(metal_each_mg_per_kg)} metals, {len(metal_each_g_per_mol)} molar masses"
+        raise DomainError("E_COUNT", "metal_each_g_per_mol", message, f"{len(metal_each_mg_per_kg)} of them")
+    moles = float(np.sum(np.asarray(metal_each_mg_per_kg) / np.asarray(metal_each_g_per_mol)))
+    return moles * chelant_ratio * chelant_g_per_mol / 1000
+
+
+@method(
+    "pressed_frac = 1 - (100 / press_consistency_pct - 1) / (100 / mixed_consistency_pct - 1)\n"
+    "fresh_kg_per_odt = charge_kg_per_odt * (1 - residual_frac * pressed_frac * survival_frac)",
+    title="Fresh peroxide where liquor is used again",
+    station="bleaching",
+    source="balance; metals and oxygen demand climb with what comes back",
+    aliases=("fresh_peroxide_kg_per_odt",),
+    results=("fresh_kg_per_odt",),
+    example=Example(
+        {"charge_kg_per_odt": 24, "residual_frac": 0.20, "mixed_consistency_pct": 12, "press_consistency_pct": 30},
+        {"fresh_kg_per_odt": 21.2},
+        2e-3,
+    ),
+    charge_kg_per_odt=Arg("charge the stage is to have", 0, 200),
+    residual_frac=Arg("share of it left at the press", 0, 1),
+    mixed_consistency_pct=Arg("consistency before the press", 0, 60, above=True),
+    press_consistency_pct=Arg("consistency after it", 0, 60, above=True),
+    survival_frac=Arg("share that lives on the way back", 0, 1),
+)
+def fresh_peroxide(
+    *,
+    charge_kg_per_odt: float,
+    residual_frac: float,
+    mixed_consistency_pct: float,
+    press_consistency_pct: float,
+    survival_frac: float = 0.85,
+) -> float:
+    """Return what must be bought where the pressed-out liquor goes back to the mixer."""
+    if press_consistency_pct < mixed_consistency_pct:
+        message = f"a press does not thin: {press_consistency_pct:g} % after {mixed_consistency_pct:g} %"
+        raise DomainError("E_RANGE", "press_consistency_pct", message, f"{mixed_consistency_pct:g} % or more")
+    pressed = 1 - (100 / press_consistency_pct - 1) / (100 / mixed_consistency_pct - 1)
+    back = residual_frac * pressed * survival_frac
+    if back > 0.5:
+        warn("more than half comes back: metals and oxygen demand climb with it (filtrate build-up)")
+    return charge_kg_per_odt * (1 - back)
