@@ -270,7 +270,7 @@ def response_fit(
     *, charge_each_kg_per_odt: np.ndarray, ks_in_each_ks: np.ndarray, ks_out_each_ks: np.ndarray, ks_floor_ks: float
 ) -> Fit:
     """Return the response that results show, with its limits; fewer than six results only hint."""
-    from scipy.stats import t as student
+    from scipy.special import stdtrit
 
     count = len(charge_each_kg_per_odt)
     for name, one in (("ks_in_each_ks", ks_in_each_ks), ("ks_out_each_ks", ks_out_each_ks)):
@@ -287,7 +287,7 @@ def response_fit(
     shown = (ks_in_each_ks - ks_floor_ks) / (ks_out_each_ks - ks_floor_ks) - 1
     slope = float(np.dot(charge_each_kg_per_odt, shown)) / squares
     scatter = math.sqrt(max(0.0, float(((shown - slope * charge_each_kg_per_odt) ** 2).sum())) / (count - 1))
-    half = float(student.ppf(0.975, count - 1)) * scatter / math.sqrt(squares)
+    half = float(stdtrit(count - 1, 0.975)) * scatter / math.sqrt(squares)
     if count < 6:
         warn(f"{count} results only hint at a response: six or more, on one pulp")
     return Fit(slope, slope - half, slope + half, scatter)

@@ -44,12 +44,12 @@ _LAB = [3.33, 3.43, 3.56, 3.34, 3.61, 3.41, 3.48, 3.60]
 
 def judge_pairs(instrument: np.ndarray, lab: np.ndarray, pair_sd: float, tolerance: float) -> PairsCheck:
     """Return what pairs say, in any unit: arrays of one length, at least `LEAST_PAIRS`."""
-    from scipy.stats import chi2, t
+    from scipy.special import chdtri, stdtrit
 
     difference = instrument - lab
     n = len(difference)
     bias, sd = float(difference.mean()), float(difference.std(ddof=1))
-    half = float(t.ppf(0.975, n - 1)) * sd / math.sqrt(n)
+    half = float(stdtrit(n - 1, 0.975)) * sd / math.sqrt(n)
     needed = max(LEAST_PAIRS, math.ceil((2 * sd / tolerance) ** 2))
     centred = instrument - instrument.mean()
     spread = float(centred @ centred)
@@ -61,10 +61,10 @@ def judge_pairs(instrument: np.ndarray, lab: np.ndarray, pair_sd: float, toleran
         residuals = lab - intercept - slope * instrument
         scatter_sd, freedom = math.sqrt(float(residuals @ residuals) / (n - 2)), n - 2
         error = scatter_sd / math.sqrt(spread)
-        reach = float(t.ppf(0.975, n - 2)) * error
+        reach = float(stdtrit(n - 2, 0.975)) * error
         low, high = slope - reach, slope + reach
     decision: Decision
-    if freedom * scatter_sd**2 / pair_sd**2 > float(chi2.ppf(_SCATTER, freedom)):
+    if freedom * scatter_sd**2 / pair_sd**2 > float(chdtri(freedom, 1 - _SCATTER)):
         decision = "investigate"
     elif _is_span(slope, low, high, error, float(np.ptp(instrument)) / 2, tolerance):
         decision = "span"

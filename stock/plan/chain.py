@@ -6,8 +6,6 @@ from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
-from scipy.linalg import expm
-from scipy.optimize import brentq
 
 from stock.errors import DomainError
 from stock.working import Arg, Example, Rows, method, warn
@@ -24,6 +22,8 @@ def step_response(times: np.ndarray, taus: Sequence[float], dead: float) -> np.n
         return np.where(np.asarray(times, dtype=float) >= dead, 1.0, 0.0)
     if len(known) == 1:
         return np.asarray(-np.expm1(-through / known[0]))
+    from scipy.linalg import expm
+
     size = len(known)
     matrix = np.zeros((size + 1, size + 1))
     for index, tau in enumerate(known):
@@ -80,6 +80,8 @@ def _time(share: float, taus: Sequence[float], dead: float) -> float:
     """Return when a share has come, in the unit of the times or masses given."""
     if not any(tau > 0 for tau in taus):
         return dead
+    from scipy.optimize import brentq
+
     most = dead + 40 * float(sum(taus))
     return float(brentq(lambda time: float(step_response(np.array([time]), taus, dead)[0]) - share, dead, most))
 

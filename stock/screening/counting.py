@@ -42,12 +42,12 @@ def debris_counted(*, found_count: float, sample_g: float, confidence_frac: floa
     DomainError
         E_RANGE for a count that is no whole number.
     """
-    from scipy.stats import chi2
+    from scipy.special import chdtri
 
     count = _whole("found_count", found_count)
     half = (1 - confidence_frac) / 2
-    low = float(chi2.ppf(half, 2 * count)) / 2 if count else 0.0
-    high = float(chi2.ppf(1 - half, 2 * count + 2)) / 2
+    low = float(chdtri(2 * count, 1 - half)) / 2 if count else 0.0
+    high = float(chdtri(2 * count + 2, half)) / 2
     return Counted(*(1000 * one / sample_g for one in (count, low, high)))
 
 
@@ -108,14 +108,14 @@ def counts_compared(
     DomainError
         E_SINGULAR for a feed in which nothing was counted, E_RANGE for no whole number.
     """
-    from scipy.stats import beta
+    from scipy.special import betaincinv
 
     accepts, feed = _whole("accept_count", accept_count), _whole("feed_count", feed_count)
     if not feed:
         raise DomainError("E_SINGULAR", "feed_count", "nothing was counted in the feed", "one piece or more")
     half, both, scale = (1 - confidence_frac) / 2, accepts + feed, feed_g / accept_g
-    low = float(beta.ppf(half, accepts, feed + 1)) if accepts else 0.0
-    high = float(beta.ppf(1 - half, accepts + 1, feed))
+    low = float(betaincinv(accepts, feed + 1, half)) if accepts else 0.0
+    high = float(betaincinv(accepts + 1, feed, 1 - half))
     ratios = [share / (1 - share) * scale for share in (accepts / both, low, high)]
     if accepts < 100:
         warn("fewer than 100 pieces: the figure is not good to a tenth; count more before a valve is moved")
@@ -154,13 +154,13 @@ def counts_scatter(*, repeats_count: Sequence[float]) -> Scatter:
     DomainError
         E_SINGULAR where nothing was counted at all.
     """
-    from scipy.stats import chi2
+    from scipy.special import chdtri
 
     values = np.asarray(repeats_count, dtype=float)
     if values.sum() == 0:
         raise DomainError("E_SINGULAR", "repeats_count", "nothing was counted in any repeat", "one piece or more")
     ratio, free = float(values.var(ddof=1) / values.mean()), len(values) - 1
-    found = Scatter(ratio, ratio * free, float(chi2.ppf(0.95, free)))
+    found = Scatter(ratio, ratio * free, float(chdtri(free, 0.05)))
     if found.chi_ratio > found.limit_ratio:
         warn(f"the counts scatter {ratio:.1f} times as chance would: limits are {ratio**0.5:.1f} times as wide")
     return found

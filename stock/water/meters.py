@@ -53,7 +53,7 @@ class Reconciled(NamedTuple):
 )  # fmt: skip
 def reconciled(*, meters: list[dict[str, float]]) -> Reconciled:
     """Return the flows that close, and which meter stands out most."""
-    from scipy.stats import chi2
+    from scipy.special import chdtri
 
     nodes = sorted({int(one[name]) for one in meters for name in ("into_count", "out_of_count")} - {0})
     if not nodes:
@@ -74,7 +74,7 @@ def reconciled(*, meters: list[dict[str, float]]) -> Reconciled:
     weights = np.linalg.solve(inner, gap)
     moved = variance * (incidence.T @ weights)
     found = flows - moved
-    misfit, limit = float(gap @ weights), float(chi2.ppf(0.95, len(nodes)))
+    misfit, limit = float(gap @ weights), float(chdtri(len(nodes), 0.05))
     spread = np.sqrt(
         np.maximum(variance**2 * np.einsum("ji,jk,ki->i", incidence, np.linalg.inv(inner), incidence), 1e-300)
     )
