@@ -64,6 +64,13 @@ class State(Measured):
         found: dict[tuple[str, str], Datum] = self.kept["learned"]
         return found.get((point, tag_id))
 
+    def stands(self, point: str) -> Datum | None:
+        """Return where something people move stands, by what was set last."""
+        for station in stations():
+            if (datum := station.stands(self, point)) is not None:
+                return datum
+        return None
+
     def flow(self, stream_id: str) -> Datum:
         """Return the bone-dry flow of a stream in the running balance."""
         return self.flow_figure(stream_id, self.line.stream(stream_id).called).as_datum()

@@ -96,6 +96,18 @@ class Flying:
 
 
 @dataclass(frozen=True, slots=True)
+class Blow:
+    """A batch that was blown, or is to be: where it was cooked, its pulp and its kappa, measured or foretold."""
+
+    unit: str
+    number: int
+    at: "datetime"
+    bd_t: float
+    kappa: float
+    measured: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Past:
     """What a demonstration brings of the days before it opens."""
 
@@ -127,9 +139,11 @@ class Station:
     readings: "Callable[[State], Iterable[Reading]]" = _nothing
     due: "Callable[[State], Iterable[Item]]" = _nothing
     in_flight: "Callable[[State], Iterable[Flying]]" = _nothing
+    blows: "Callable[[State], Iterable[Blow]]" = _nothing  # of late and to come, the oldest first
     learned: "Callable[[State], Mapping[tuple[str, str], Datum]]" = (
         _no_words  # by point and tag: what moves do of what is computed
     )
+    stands: "Callable[[State, str], Datum | None]" = _none  # where a point people move stands, by what was set last
     held: "Callable[[State], Mapping[str, str]]" = _no_words  # tag: why nothing more is advised of it yet
     made: "Callable[[State, datetime], Iterable[str]]" = _nothing  # what it made since a moment, a line each
     sheet: "Callable[[State], Iterable[tuple[str, list[str]]]]" = _nothing

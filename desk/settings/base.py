@@ -38,7 +38,7 @@ FOX_BEHIND_PROXY = os.environ.get("FOX_BEHIND_PROXY") == "1"
 FOX_GALLERY = os.environ.get("FOX_GALLERY") == "1"
 
 # The stations there are, in the order they are asked; adding one touches its folder and this list.
-FOX_STATIONS = ("yard", "cook", "wash", "screening", "moves", "ahead", "plain")
+FOX_STATIONS = ("yard", "cook", "wash", "screening", "bleach", "moves", "ahead", "plain")
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",

@@ -1,5 +1,6 @@
 """What a stage is given, by what comes in: active chlorine, the first dioxide stage, the alkali after it."""
 
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -151,3 +152,37 @@ def kappa_forward(
         carryover_cod_kg_per_odt=carryover_cod_kg_per_odt, active_cl_per_cod_kg_per_kg=active_cl_per_cod_kg_per_kg,
     )  # fmt: skip
     return Forward(kappa, asked.clo2_kg_per_odt, 10 * kappa_factor * gain_frac * (kappa - base_kappa) / CLO2_ACTIVE_CL)
+
+
+@method(
+    "change_kg_per_odt = 10 * kappa_in_kappa / (rate_factor * 2.63)"
+    " * log((extracted_kappa - floor_kappa) / (target_kappa - floor_kappa))",
+    title="First dioxide stage by the kappa after extraction",
+    station="bleaching",
+    source="the kappa law of the first stage; its rate is a default to be fitted",
+    exact=False,
+    results=("change_kg_per_odt",),
+    example=Example(
+        {"extracted_kappa": 3.8, "target_kappa": 3.2, "kappa_in_kappa": 18}, {"change_kg_per_odt": 1.5}, 2e-2
+    ),
+    extracted_kappa=Arg("kappa after extraction", 0, 60, above=True),
+    target_kappa=Arg("kappa wanted there", 0, 60, above=True),
+    kappa_in_kappa=Arg("kappa into the first stage", 0, 150, above=True),
+    rate_factor=Arg("rate of the kappa in the first stage", 0, 100, above=True),
+    floor_kappa=Arg("kappa no charge goes below", 0, 20),
+)
+def first_stage_trim(
+    *,
+    extracted_kappa: float,
+    target_kappa: float,
+    kappa_in_kappa: float,
+    rate_factor: float = 11.0,
+    floor_kappa: float = 1.0,
+) -> float:
+    """Return what to add to the first stage's dioxide so that pulp to come leaves extraction at a kappa."""
+    for name, kappa in (("extracted_kappa", extracted_kappa), ("target_kappa", target_kappa)):
+        if kappa <= floor_kappa:
+            message = f"kappa {kappa:g} is at or below {floor_kappa:g}, which no charge of the first stage reaches"
+            raise DomainError("E_INFEASIBLE", name, message, f"more than {floor_kappa:g}")
+    way = math.log((extracted_kappa - floor_kappa) / (target_kappa - floor_kappa))
+    return 10 * kappa_in_kappa / (rate_factor * CLO2_ACTIVE_CL) * way

@@ -1,27 +1,51 @@
-"""What to do about a brightness off its band, and a solution off its strength."""
+"""What to do about a brightness, a residual, a pH or a kappa off its band, and a solution off its strength.
+
+A size is for the pulp still to come; pulp past a mixer is treated in the next stage. A charge is corrected
+through its own stage's inlet, an alkali by the buffer of the stage's liquor, a pump by what the titration says.
+"""
 
 from collections.abc import Iterable
 
-from stock.bleaching.unit import BleachStage
+from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
+from stock.bleaching.symbols import FORMULA, middle
+from stock.bleaching.through import extracted, usual_charge
+from stock.bleaching.unit import BleachDose, BleachStage, Stage
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Rule, look_at, stage_charge
+from stock.judge.rule import Handle, Most, Moved, Rule, look_at, stage_charge
 from stock.parts import Fitted
 
 CAP_FRAC = 0.20  # of the present charge, the most a first step moves it
+FIRST_CAP_FRAC = 0.10  # of the first stage's, which everything after it feels
+ALKALI_STEP = 1.0  # kg/BDt, the most a first step of alkali
+ALKALI_PER_ACTIVE_CL = 0.5
+
+
+def _bleach(here: Here) -> BleachStage:
+    """Return the bleach something is read at; LookupError at what is none."""
+    if not isinstance(here.unit, BleachStage):
+        raise LookupError(here.unit.id)  # noqa: TRY004  what is not there is looked for in vain
+    return here.unit
+
+
+def _set(here: Here, value: float) -> Datum:
+    return Datum(value, here.facts.set_origin(here.unit.name))
 
 
 def _charge(here: Here) -> Datum:
-    return here.given("charge_kg_per_odt")
+    return here.stands(f"charge:{here.unit.id}", here.given("charge_kg_per_odt"))
+
+
+# ---- brightness, by the last stage
 
 
 def _change(here: Here) -> Figure:
     """Change of the stage's charge, through what came into it: what it has had already counts."""
     return figure(
         "charge_correction",
-        "peroxide",
+        _bleach(here).chemical,
         {
             "now_brightness_pct": here.now,
             "target_brightness_pct": here.wanted,
@@ -34,31 +58,48 @@ def _change(here: Here) -> Figure:
 
 
 def _limits(here: Here, size: Figure) -> Iterable[Most]:
-    charge = _charge(here).value
+    charge, last = _charge(here).value, _bleach(here).last
     yield Most(CAP_FRAC * charge, f"a first step of {100 * CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
-    response = getattr(here.unit, "response_per_kg", None)
-    if isinstance(response, Fitted) and response.holds is not None:
+    yield from _held(last.response_per_kg, charge, size.value)
+    yield from _pump_room(here, last, charge, size.value)
+
+
+def _held(response: Fitted | None, charge: float, size: float) -> Iterable[Most]:
+    if response is not None and response.holds is not None:
         low, high = response.holds
-        room = high - charge if size.value > 0 else charge - low
+        room = high - charge if size > 0 else charge - low
         yield Most(max(0.0, room), f"the response is known from {low:g} to {high:g} kg/BDt only")
 
 
+def _pump_room(here: Here, stage: Stage, charge: float, size: float) -> Iterable[Most]:
+    rate = here.flow_in().value
+    if size > 0 and stage.most_l_per_min and stage.solution_g_per_l and rate > 0:
+        most = stage.most_l_per_min * stage.solution_g_per_l * 60 / (1000 * rate)
+        yield Most(max(0.0, most - charge), f"the pump gives {stage.most_l_per_min:g} L/min, {most:.1f} kg/BDt")
+
+
 def _look(here: Here) -> Figure | str:
-    minutes = getattr(here.unit, "retention_min", None)
-    if minutes is None:
-        return "after the stage's own time, and the test's"
-    return look_at(here, plug_min=Datum(minutes, here.facts.set_origin(here.unit.name)))
+    return look_at(here, plug_min=_set(here, _bleach(here).last.minutes(here.flow_in().value)))
+
+
+def _look_through(here: Here) -> Figure | str:
+    """From the first mixer to where the extracted pulp is taken."""
+    unit, rate = _bleach(here), here.flow_in().value
+    at = extracted([one.symbol for one in unit.stages]) or 0
+    return look_at(here, plug_min=_set(here, sum(one.minutes(rate) for one in unit.stages[: at + 1])))
 
 
 def _pump(here: Here, step: Figure) -> str:
     """Say what else moves with the charge: the pump, and the alkali."""
-    unit = here.unit
+    unit = _bleach(here)
+    moved = step.results["step_moved"]
     words = "Move the caustic with it so that the stage still ends at its pH"
-    if not isinstance(unit, BleachStage) or unit.solution_g_per_l is None:
+    if unit.chemical == "dioxide":
+        words = f"Caustic with it, {ALKALI_PER_ACTIVE_CL * 2.63 * moved:+.1f} kg/BDt, so that it still ends at its pH"
+    if unit.solution_g_per_l is None:
         return words
-    charge = _charge(here).value + step.results["step_moved"]
     data = {
-        "charge_kg_per_odt": Datum(charge, Origin("computed", "present charge and the step")),
+        "charge_kg_per_odt": Datum(_charge(here).value + moved, Origin("computed", "present charge and the step")),
         "production_bd_t_per_h": here.flow_in(),
         "solution_g_per_l": here.given("solution_g_per_l"),
     }
@@ -71,11 +112,157 @@ def _pump(here: Here, step: Figure) -> str:
 
 def _say(step: Figure, here: Here) -> str:
     verb = "Add" if step.value > 0 else "Cut"
-    return f"{verb} {abs(step.value):.1f} kg/BDt peroxide"
+    return f"{verb} {abs(step.value):.1f} kg/BDt {_bleach(here).chemical}"
 
 
-def _by_peroxide(here: Here) -> bool:
-    return isinstance(here.unit, BleachStage) and here.unit.chemical == "peroxide"
+def _answers(here: Here) -> bool:
+    """Whether the mill knows how brightness answers to the last stage's charge."""
+    unit = here.unit
+    return isinstance(unit, BleachStage) and None not in (unit.charge_kg_per_odt, unit.response_per_kg, unit.ks_floor)
+
+
+# ---- residual
+
+
+def _unused(here: Here) -> Figure:
+    """What leaves unused, taken off the last stage's charge."""
+    unit = _bleach(here)
+    thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
+    counts = unit.symbol(len(unit.stages) - 1).per_kg
+    return figure(
+        "residual_trim",
+        "surely unused",
+        {
+            "residual_g_per_l": here.now,
+            "target_g_per_l": here.wanted,
+            "stage_consistency_pct": _set(here, thick),
+            "counts_ratio": Datum(counts, Origin("assumed", "a dioxide residual is told as active chlorine")),
+        },
+        decimals=2,
+    )
+
+
+def _dull(here: Here) -> bool:
+    """Whether the brightness read there is below its band."""
+    try:
+        now, band = here.reading("brightness").value, here.line.tag(here.part.tag_of("brightness") or "").band
+    except LookupError:
+        return False
+    return band is not None and now < band.control[0]
+
+
+def _bright_enough(here: Here) -> bool:
+    return isinstance(here.unit, BleachStage) and here.unit.charge_kg_per_odt is not None and not _dull(here)
+
+
+def _less_charge(here: Here) -> Moved:
+    moved = stage_charge(here)
+    return Moved(moved.point, moved.words, moved.unit, per_step=-1.0)
+
+
+def _cut_limits(here: Here, size: Figure) -> Iterable[Most]:
+    charge = _charge(here).value
+    yield Most(CAP_FRAC * charge, f"a first step of {100 * CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
+
+
+# ---- pH, by the alkali of the last stage
+
+
+def _alkali(here: Here) -> Figure:
+    unit = _bleach(here)
+    symbol = unit.symbol(len(unit.stages) - 1)
+    thick = unit.last.consistency_pct or middle(symbol.consistency_pct)
+    buffer = BUFFER_ACID if middle(symbol.ph) < 7 else BUFFER_ALKALINE
+    return figure(
+        "ph_dose",
+        "caustic",
+        {
+            "now_ph": here.now,
+            "target_ph": here.wanted,
+            "stage_consistency_pct": _set(here, thick),
+            "buffer_mmol_per_l_ph": Datum(
+                buffer, Origin("assumed", "usual buffer of such a stage; titrate its own liquor")
+            ),
+        },
+        decimals=2,
+    )
+
+
+def _alkali_limits(here: Here, size: Figure) -> Iterable[Most]:
+    yield Most(ALKALI_STEP, f"a first step of {ALKALI_STEP:g} kg/BDt at most")
+    usual = _bleach(here).last.alkali_kg_per_odt
+    if size.value < 0 and usual is not None:
+        yield Most(usual, f"it is given {usual:g} kg/BDt; below that it would take acid")
+
+
+def _say_alkali(step: Figure, here: Here) -> str:
+    verb = "Add" if step.value > 0 else "Cut"
+    return f"{verb} {abs(step.value):.2f} kg/BDt caustic to the last stage"
+
+
+# ---- kappa and brightness after extraction, by the first stage
+
+
+def _first(here: Here) -> Figure:
+    unit = _bleach(here)
+    symbol = unit.symbol(0)
+    at = extracted([one.symbol for one in unit.stages]) or 0
+    return figure(
+        "first_stage_trim",
+        "dioxide to the first stage",
+        {
+            "extracted_kappa": here.now,
+            "target_kappa": here.wanted,
+            "kappa_in_kappa": Datum(_kappa_in(here), Origin("computed", "kappa of the cook it comes from")),
+            "rate_factor": Datum(symbol.kappa_rate, Origin("assumed", "usual rate of such a stage")),
+            "floor_kappa": Datum(unit.symbol(at).kappa_floor, Origin("assumed", "what extraction leaves of the least")),
+        },
+        decimals=1,
+    )
+
+
+def _kappa_in(here: Here) -> float:
+    for one in here.line.graph.upstream(here.unit.id):
+        recipes = here.line.cook.at(one.id)
+        if recipes:
+            tag = recipes[0].kappa_tag
+            return here.facts.reading(tag).value if tag else recipes[0].kappa_target
+    kappa = _bleach(here).kappa
+    if kappa is None:
+        raise LookupError(here.unit.id)
+    return kappa
+
+
+def _first_is_dioxide(here: Here) -> bool:
+    unit = here.unit
+    return isinstance(unit, BleachStage) and len(unit.stages) > 1 and unit.symbol(0).chemical == "dioxide"
+
+
+def _first_limits(here: Here, size: Figure) -> Iterable[Most]:
+    unit = _bleach(here)
+    usual = _set(here, usual_charge(unit.stages[0], unit.symbol(0)))
+    charge = float(here.stands(f"charge:{unit.id}:1", usual).value)
+    yield Most(FIRST_CAP_FRAC * charge, f"a first step of {100 * FIRST_CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
+    yield from _pump_room(here, unit.stages[0], charge, size.value)
+
+
+def _say_first(step: Figure, here: Here) -> str:
+    verb = "Add" if step.value > 0 else "Cut"
+    return f"{verb} {abs(step.value):.1f} kg/BDt {FORMULA['dioxide']} in the first stage"
+
+
+def _first_charge(here: Here) -> Moved:
+    unit = _bleach(here)
+    words = f"charge, {unit.called(0)} of {unit.name[:1].lower() + unit.name[1:]}"
+    return Moved(f"charge:{unit.id}:1", words, "kg/BDt")
+
+
+def _extraction_too(here: Here, step: Figure) -> str:
+    alkali = ALKALI_PER_ACTIVE_CL * 2.63 * step.results["step_moved"]
+    return f"Extraction's caustic with it, {alkali:+.1f} kg/BDt. Pulp past the first stage is met in the last"
+
+
+# ---- a solution off its strength
 
 
 def _scale(here: Here) -> Figure:
@@ -88,18 +275,88 @@ def _scale(here: Here) -> Figure:
     )
 
 
+def _say_scale(size: Figure, here: Here) -> str:
+    found = f"Multiply the pump by {size.text} for the same charge, at once"
+    if abs(size.value - 1) > 0.15:
+        return f"Titrate again, then: {found[:1].lower()}{found[1:]}"
+    return found
+
+
+def _stop_of_pump(here: Here, size: Figure) -> str:
+    """Say which stage's pump comes to its stop, and what charge that leaves."""
+    if not isinstance(here.unit, BleachDose):
+        return ""
+    words = []
+    for stream in here.line.graph.out(here.unit.id):
+        unit = here.line.unit(stream.target)
+        if not isinstance(unit, BleachStage):
+            continue
+        rate = here.at(unit).flow_in().value
+        for at, stage in enumerate(unit.stages):
+            if not (stage.solution_g_per_l and stage.most_l_per_min and stage.charge_kg_per_odt):
+                continue
+            if abs(stage.solution_g_per_l / here.wanted.value - 1) > 0.3:
+                continue
+            most = stage.most_l_per_min * here.now.value * 60 / (1000 * rate) if rate > 0 else stage.charge_kg_per_odt
+            if most < stage.charge_kg_per_odt:
+                words.append(
+                    f"{unit.called(at)} reaches {most:.1f} of {stage.charge_kg_per_odt:g} kg/BDt at its pump's stop"
+                )
+    return "; ".join(words)
+
+
 ROWS: tuple[Rule, ...] = (
     Rule(
         "dull",
         "brightness",
         ("low", "high"),
-        ("short of peroxide, or over", "carry-over from the washer", "cold or short tower", "kappa of the pulp"),
-        "End pH 10.8 to 11.2, residual, solution strength; the pump, and whether it was moved.",
+        ("short of chemical, or over", "carry-over from the washer", "cold or short tower", "kappa of the pulp"),
+        "End pH, residual, solution strength; the pump, and whether it was moved. With residual left it is conditions, not charge.",
         _change,
         _say,
         at=("bleach_stage",),
-        where=_by_peroxide,
+        where=_answers,
         handle=Handle(_look, limits=_limits, also=_pump, moves=stage_charge),
+    ),
+    Rule(
+        "residual_over",
+        "residual",
+        ("high",),
+        ("charge high for this pulp", "kappa fell", "cold: it looks over-charged"),
+        "Temperature and kappa first; titrate within minutes of the sample. None of it may reach a reducing stage, an alkaline one or storage.",
+        _unused,
+        lambda step, here: f"Cut {abs(step.value):.1f} kg/BDt {_bleach(here).chemical}: it leaves unused",
+        at=("bleach_stage",),
+        where=_bright_enough,
+        handle=Handle(_look, limits=_cut_limits, moves=_less_charge),
+    ),
+    Rule(
+        "end_ph_off",
+        "end_ph",
+        ("low", "high"),
+        ("charge moved without its alkali", "washing before the stage", "caustic off its strength"),
+        "The wash before it and the caustic's strength first; the reading with its temperature: a hot alkaline pH reads low.",
+        _alkali,
+        _say_alkali,
+        at=("bleach_stage",),
+        handle=Handle(_look, limits=_alkali_limits),
+    ),
+    Rule(
+        "extracted_kappa_off",
+        "extracted_kappa",
+        ("low", "high"),
+        (
+            "dioxide solution off its strength",
+            "kappa of the cooks",
+            "carry-over from the washers",
+            "rate or consistency read wrong",
+        ),
+        "Titrate the solution, pump by a drawdown, a pad, oxygen demand of the mat: in this order, before the recipe.",
+        _first,
+        _say_first,
+        at=("bleach_stage",),
+        where=_first_is_dioxide,
+        handle=Handle(_look_through, limits=_first_limits, also=_extraction_too, moves=_first_charge),
     ),
     Rule(
         "solution_off",
@@ -108,8 +365,9 @@ ROWS: tuple[Rule, ...] = (
         ("generator or dilution", "warm or old solution: it decomposes", "sample lost gas"),
         "Titrate again, cold and at once; the temperature of the tank. Vapour: monitor and mask, never by smell.",
         _scale,
-        lambda size, here: f"Multiply the pump by {size.text} for the same charge, at once",
+        _say_scale,
         at=("bleach_chemicals",),
+        mind=_stop_of_pump,
     ),
 )
 
@@ -124,6 +382,36 @@ QUIET: tuple[Quiet, ...] = (
         "brightness",
         ("high",),
         "Brighter than asked costs chemicals. No response of this stage is fitted, so no size: take charge off in steps of a tenth, a stage's time apart.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "residual",
+        ("low",),
+        "Little or nothing is left: strength and pump first. The brightness decides the charge; a nil residual hides an under-charge and darkens at an alkaline end.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "residual",
+        ("high",),
+        "Residual is left and the brightness is low: conditions, not charge. End pH into its window, three degrees more, level up for time; then look again.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "extracted_kappa",
+        ("low", "high"),
+        "The first stage is not dioxide here, so no size: the stage before it by its own law, a tenth a step.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "extracted_brightness",
+        ("low",),
+        "Dull after extraction: strength and pump of the first stage, kappa in, carry-over, in this order; size it by the kappa after extraction. Pulp already past is met in the last stage.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "extracted_brightness",
+        ("high",),
+        "Brighter after extraction than asked: let the last stage have less, by its own brightness.",
         at=("bleach_stage",),
     ),
 )

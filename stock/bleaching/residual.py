@@ -123,7 +123,7 @@ def residual_left(
 
 
 @method(
-    "cut_kg_per_odt = max(0, residual_g_per_l - target_g_per_l) * (100 / stage_consistency_pct - 1)",
+    "cut_kg_per_odt = max(0, residual_g_per_l - target_g_per_l) * (100 / stage_consistency_pct - 1) / counts_ratio",
     title="Charge that is surely unused",
     station="bleaching",
     source="balance: what leaves with the liquor did nothing",
@@ -136,10 +136,15 @@ def residual_left(
     residual_g_per_l=Arg("residual found", 0, 100),
     target_g_per_l=Arg("residual wanted", 0, 100),
     stage_consistency_pct=Arg("consistency of the stage", 0, 40, above=True),
+    counts_ratio=Arg(
+        "what a kilogram of the chemical counts as in the residual: dioxide 2.63 as active chlorine", 0, 5, above=True
+    ),
 )
-def residual_trim(*, residual_g_per_l: float, target_g_per_l: float, stage_consistency_pct: float) -> float:
+def residual_trim(
+    *, residual_g_per_l: float, target_g_per_l: float, stage_consistency_pct: float, counts_ratio: float = 1.0
+) -> float:
     """Return what a charge may be cut by where brightness is good; 0 at or below the target."""
-    return max(0.0, residual_g_per_l - target_g_per_l) * (100 / stage_consistency_pct - 1)
+    return max(0.0, residual_g_per_l - target_g_per_l) * (100 / stage_consistency_pct - 1) / counts_ratio
 
 
 @method(

@@ -72,8 +72,9 @@ STAGES = Rows(
 
 
 class Bleached(NamedTuple):
-    """Pulp after each stage."""
+    """Pulp at the end, and after each stage."""
 
+    end_brightness_pct: float
     effective_each_kg_per_odt: list[float]
     each_kappa: list[float]
     each_ks: list[float]
@@ -113,6 +114,7 @@ _P = {
     example=Example(
         {"stages": [_D0, _EP, _P], "kappa_in_kappa": 12, "in_brightness_pct": 42, "viscosity_ml_per_g": 900, "carryover_cod_kg_per_odt": 8},
         {
+            "end_brightness_pct": 84.37,
             "each_brightness_pct": [66.85, 75.52, 84.37], "each_kappa": [3.19, 2.05, 0.99],
             "viscosity_each_ml_per_g": [889, 849, 763], "yield_each_frac": [0.98138, 0.97326, 0.9673],
         },
@@ -147,6 +149,7 @@ def bleached(
     if pulp.yield_frac < LEAST_YIELD:
         warn(f"a yield of {100 * pulp.yield_frac:.0f} % is not usual: above {100 * LEAST_YIELD:.0f} %")
     return Bleached(
+        100 * float(REFLECTANCE(ks=pulp.ks)),
         [one for one, _ in ends],
         [one.kappa for _, one in ends],
         [one.ks for _, one in ends],

@@ -1,29 +1,147 @@
-"""Bleaching equipment: stages, the chemicals to them, towers."""
+"""Bleaching equipment: sequences of stages, the chemicals to them, towers."""
 
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Final, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
-from stock.parts import Consistency, Fitted, Point, Points, points
+from stock.bleaching.symbols import SYMBOLS, Chemical, Furnish, Symbol, middle, symbol_of
+from stock.bleaching.tower import tower_retention
+from stock.parts import Consistency, Fitted, Part, Point, Points, points
 from stock.primitives import Dose, Mix, React
 
-Chemical = Literal["dioxide", "oxygen", "peroxide", "dithionite", "hypochlorite"]
+LAST_OF: Final = {"dioxide": "D1", "oxygen": "EO", "peroxide": "P", "dithionite": "Y", "hypochlorite": "H"}
+TOLD_BEFORE: Final = ("charge_kg_per_odt", "solution_g_per_l", "retention_min", "response_per_kg", "ks_floor")
+TOWER = tower_retention.method.bare  # type: ignore[attr-defined]
+
+SymbolName = Literal[
+    "O", "A", "D0", "E", "EO", "EP", "EOP", "D1", "D2", "P", "OP", "PO", "Q", "Z", "Paa", "Y", "FAS", "H",
+]  # fmt: skip
 
 
-class BleachStage(React):
-    """The bleaching of a line, told by its last stage: its chemical, its charge, how brightness answers to it."""
+class Stage(Part):
+    """A stage: its symbol, what it is given, how it is run, what the mill knows of its answer.
 
-    GATE: ClassVar[str] = "brightness"
+    Charges are kilograms of 100 % chemical a bone-dry tonne at the stage.
+    """
 
-    kind: Literal["bleach_stage"]
-    chemical: Chemical = Field(description="of its last stage")
-    charge_kg_per_odt: float | None = Field(None, ge=0, le=100, description="usual charge of that stage")
+    symbol: SymbolName
+    name: str | None = Field(None, max_length=40)
+    charge_kg_per_odt: float | None = Field(None, ge=0, le=100, description="usual charge of its chemical, as 100 %")
+    alkali_kg_per_odt: float | None = Field(None, ge=0, le=80, description="usual caustic beside it")
     solution_g_per_l: float | None = Field(None, gt=0, le=600, description="strength of its solution as it is dosed")
-    retention_min: float | None = Field(
-        None, gt=0, le=1440, description="time of pulp in the stage, from mixer to test"
+    most_l_per_min: float | None = Field(None, gt=0, le=1e5, description="most its pump gives")
+    solution_tank_m3: float | None = Field(None, gt=0, le=5000, description="what the tank of its solution holds")
+    cost_per_kg: float | None = Field(None, ge=0, le=1000, description="price of its chemical, as 100 %")
+    volume_m3: float | None = Field(None, gt=0, le=1e4, description="tower that is always full")
+    active_frac: float = Field(0.95, gt=0.3, le=1, description="share of the tower that takes part")
+    retention_min: float | None = Field(None, gt=0, le=1440, description="time in it, where no volume is told")
+    consistency_pct: Consistency | None = None
+    temperature_c: float | None = Field(None, ge=0, le=130)
+    end_ph: float | None = Field(None, ge=0, le=14)
+    residual_g_per_l: float | None = Field(None, ge=0, le=10, description="residual wanted at its end")
+    wash_removal_frac: float | None = Field(
+        None, ge=0, le=1, description="what the wash after it takes out, 0 for none"
     )
     response_per_kg: Fitted | None = Field(None, description="how the light absorbed answers to a kilogram a tonne")
     ks_floor: Fitted | None = Field(None, description="light absorbed that no charge takes away, k over s")
+
+    def minutes(self, bd_t_per_h: float | None = None) -> float:
+        """Return the time of pulp in it, from mixer to exit, at a rate where its tower's volume is told."""
+        if self.volume_m3 is not None and bd_t_per_h and bd_t_per_h > 0:
+            thick = self.consistency_pct or middle(SYMBOLS[self.symbol].consistency_pct)
+            return float(
+                TOWER(
+                    volume_m3=self.volume_m3, fill_frac=1.0, production_bd_t_per_h=bd_t_per_h, consistency_pct=thick,
+                    active_frac=self.active_frac,
+                )
+            )  # fmt: skip
+        return self.retention_min or middle(SYMBOLS[self.symbol].minutes)
+
+
+class BleachStage(React):
+    """The bleaching of a line: its stages in the order of the pulp."""
+
+    GATE: ClassVar[str] = "brightness"
+    POINTS: ClassVar[Points] = points(
+        residual=Point("Residual after {of}", "Residual", "residual_g_per_l", (0, 10), 2, ("residual",)),
+        end_ph=Point("pH after {of}", "End pH", "end_ph", (1, 13.5), 1, ("end", "ph")),
+        extracted_kappa=Point("Kappa after extraction, {of}", "Kappa E", "kappa", (0.5, 40), 1, ("extracted", "kappa")),
+        extracted_brightness=Point(
+            "Brightness after extraction, {of}", "Bright. E", "brightness_pct", (30, 95), 1, ("extracted", "brightness")
+        ),
+    )
+
+    kind: Literal["bleach_stage"]
+    furnish: Furnish = "chemical"
+    stages: list[Stage] = Field(min_length=1, max_length=8, description="in the order of the pulp")
+    kappa: float | None = Field(None, gt=0, le=150, description="usual kappa that comes in, where no cook tells it")
+    viscosity_ml_per_g: float = Field(1000.0, gt=100, le=2000, description="usual viscosity that comes in")
+    least_viscosity_ml_per_g: float | None = Field(None, gt=100, le=2000, description="least the mill ships")
+    carryover_cod_kg_per_odt: float = Field(8.0, ge=0, le=100, description="usual oxygen demand carried in")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _told_by_its_last_stage(cls, given: Any) -> Any:
+        """Read what was written of a bleach before stages were listed: the chemical and the charge of its last stage."""
+        if not isinstance(given, dict) or "stages" in given or "chemical" not in given:
+            return given
+        rest = {name: one for name, one in given.items() if name not in (*TOLD_BEFORE, "chemical")}
+        symbol = LAST_OF.get(str(given["chemical"]), given["chemical"])
+        return rest | {"stages": [{"symbol": symbol} | {name: given[name] for name in TOLD_BEFORE if name in given}]}
+
+    @model_validator(mode="after")
+    def _stages_that_go_together(self) -> Self:
+        """Refuse two stages nobody could tell apart, and an oxidant's residual that would meet a reducing stage."""
+        seen = [(one.symbol, one.name) for one in self.stages]
+        for at, one in enumerate(seen):
+            if one in seen[:at]:
+                message = (
+                    f"stage {at + 1} is {one[0]} like stage {seen.index(one) + 1}: give one of them a name of its own"
+                )
+                raise ValueError(message)
+        return self
+
+    @property
+    def last(self) -> Stage:
+        """The stage the brightness is read after."""
+        return self.stages[-1]
+
+    @property
+    def chemical(self) -> Chemical:
+        """What its last stage is given."""
+        return self.symbol(len(self.stages) - 1).chemical
+
+    @property
+    def charge_kg_per_odt(self) -> float | None:
+        """Usual charge of its last stage."""
+        return self.last.charge_kg_per_odt
+
+    @property
+    def solution_g_per_l(self) -> float | None:
+        """Strength of the solution its last stage is given."""
+        return self.last.solution_g_per_l
+
+    @property
+    def response_per_kg(self) -> Fitted | None:
+        """How light absorbed answers to the charge of its last stage."""
+        return self.last.response_per_kg
+
+    @property
+    def ks_floor(self) -> Fitted | None:
+        """Light absorbed that no charge of its last stage takes away."""
+        return self.last.ks_floor
+
+    def symbol(self, at: int) -> Symbol:
+        """Return what the kind of one of its stages is, on its furnish."""
+        return symbol_of(self.stages[at].symbol, self.furnish)
+
+    def hold_min(self, bd_t_per_h: float | None = None) -> float:
+        """Return the time of pulp from its first mixer to its end."""
+        return sum(one.minutes(bd_t_per_h) for one in self.stages)
+
+    def called(self, at: int) -> str:
+        """Return what a stage is called on the page."""
+        return self.stages[at].name or self.stages[at].symbol
 
 
 class BleachDose(Dose):

@@ -51,6 +51,9 @@ class Facts(Protocol):
     def learned(self, point: str, tag_id: str) -> Datum | None:
         """Return what a move there does to what is read, of what is computed, as the mill accepted it; None before it did."""
 
+    def stands(self, point: str) -> Datum | None:
+        """Return where something people move stands, by what was set last; None where nobody set it."""
+
     def series(self, name: str) -> Datum:
         """Return a list the line keeps, such as the counts of past shifts; LookupError where none is kept."""
 
@@ -172,6 +175,10 @@ class Place:
         if getattr(self.part, field, None) is None and self.part.id in self.line.graph.streams:
             return given(self.facts, self.unit, field, self.unit.name)
         return given(self.facts, self.part, field, self.name)
+
+    def stands(self, point: str, usual: Datum) -> Datum:
+        """Return where something people move stands now: by what was set last, else as it usually does."""
+        return self.facts.stands(point) or usual
 
     def flow(self, stream_id: str | None = None) -> Datum:
         """Return the bone-dry flow of its stream, or of another."""

@@ -38,8 +38,8 @@ def way_to_machine(
             hours = volume * level / 100 * (getattr(unit, "holds_pct", 0.0) or 4.0) / 100 / drawn
             foot = FOOT_FRAC if isinstance(unit, Tower) else 1.0
             found.append(Stretch(unit.id, unit.name, hours * foot, hours * (1 - foot)))
-        elif isinstance(unit, BleachStage) and unit.retention_min:
-            found.append(Stretch(unit.id, unit.name, 0.0, unit.retention_min / 60))
+        elif isinstance(unit, BleachStage):
+            found.append(Stretch(unit.id, unit.name, 0.0, unit.hold_min(drawn) / 60))
         if isinstance(unit, MachineChest):
             return found
     return found

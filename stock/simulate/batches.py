@@ -154,8 +154,9 @@ class Batches:
             vessel.kappa = round(house.kappa_of(vessel), 2)
             rows[at, MARKED["kappa"]] = vessel.kappa * rows[at, FIBRE]
             out = self.plant.line.graph.out(self.groups[index].unit)[0]
-            for name in ("light_absorbed", "light_scattered", "log_csf"):
-                rows[at, MARKED[name]] = self.plant.quality.marks[out.id][name] * rows[at, FIBRE]
+            darker = vessel.kappa / house.recipe.kappa_target  # what is left of the lignin is what absorbs
+            for name, times in (("light_absorbed", darker), ("light_scattered", 1.0), ("log_csf", 1.0)):
+                rows[at, MARKED[name]] = times * self.plant.quality.marks[out.id][name] * rows[at, FIBRE]
             raw = max(0.3, 1 + SHIVES_PER_KAPPA * (vessel.kappa - house.recipe.kappa_target))
             rows[at, MARKED["shives"]] = raw * self.plant.quality.marks[out.id]["shives"] * rows[at, FIBRE]
 

@@ -198,6 +198,26 @@ def _slips(plant: "Plant", fault: Fault) -> None:
     plant.slips[fault.unit] = fault.params["frac"]
 
 
+def _bleaches(plant: "Plant") -> list[str]:
+    return list(plant.bleaching.usual)
+
+
+def _solutions(plant: "Plant") -> list[str]:
+    return sorted({dose for doses in plant.bleaching.doses.values() for dose in doses.values()})
+
+
+def _weak(plant: "Plant", fault: Fault) -> None:
+    plant.bleaching.strength[fault.unit] = fault.params["frac"]
+
+
+def _cold(plant: "Plant", fault: Fault) -> None:
+    plant.bleaching.cold[fault.unit] = fault.params["c"]
+
+
+def _metals(plant: "Plant", fault: Fault) -> None:
+    plant.bleaching.metals[fault.unit] = fault.params["ratio"]
+
+
 def _steam(plant: "Plant", fault: Fault) -> None:
     plant.batches.steam_frac = min(plant.batches.steam_frac, fault.params["frac"])
 
@@ -218,7 +238,10 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "feed_thin": Kind("a feed has fewer solids than it should", _thick_feeds, {"frac": (0.7, 0.05, 1.0)}, _thin),
     "carries_over": Kind("a washer leaves more behind", _washers, {"times": (2.0, 1.0, 10.0)}, _carries_over),
     "plates_worn": Kind("a refiner's plates are worn", lambda plant: list(plant.quality.beating), {"frac": (0.8, 0.1, 1.0)}, _worn),
-    "pump_slips": Kind("a dosing pump gives less than it says", lambda plant: [name for name, one in plant.quality.bleaching.items() if one.response_per_kg > 0], {"frac": (0.8, 0.0, 1.0)}, _slips),
+    "pump_slips": Kind("a dosing pump gives less than it says", _bleaches, {"frac": (0.8, 0.0, 1.0)}, _slips),
+    "solution_weak": Kind("a bleaching solution is weaker, or stronger, than it was", _solutions, {"frac": (0.84, 0.2, 1.6)}, _weak),
+    "bleach_cold": Kind("steam to a bleach is lost", _bleaches, {"c": (12.0, 0.5, 50.0)}, _cold),
+    "metals_in_pulp": Kind("metals in the pulp waste peroxide", _bleaches, {"ratio": (1.5, 0.05, 10.0)}, _metals),
     "valve_worn": Kind("a valve moves by jerks", _driven, {"stick_pct": (2.0, 0.1, 20.0)}, _valve_worn),
     "agitator_trips": Kind("a chest is not stirred", _stirred, {"swing_pct": (4.5, 0.5, 30.0)}, _agitator),
     "stray_water": Kind("water runs into a filtrate tank unasked", _tanks, {"t_per_h": (10.0, 0.1, 500.0)}, _stray),

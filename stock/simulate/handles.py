@@ -43,7 +43,8 @@ KINDS: Final[Mapping[str, str]] = {
     "flow": "flow of a stream that is pumped or let in, L/min; it stays by hand until a set point is given",
     "consistency": "set point of a dilution, %",
     "level": "set point of a level, %",
-    "charge": "charge of a bleach stage, kg a bone-dry tonne",
+    "charge": "charge of a bleach stage, kg a bone-dry tonne; the last stage where no number follows",
+    "strength": "strength that dosing pumps are set for, g/L",
     "power": "net power of a refiner, kW",
     "dose": "what is dosed, kg a bone-dry tonne",
     "wash": "dilution factor of a washer, t a bone-dry tonne",
@@ -55,7 +56,7 @@ KINDS: Final[Mapping[str, str]] = {
 def handles_of(plant: "Plant") -> dict[str, Handle]:
     """Return all that can be moved in a plant, by point."""
     found: dict[str, Handle] = {}
-    for make in (_flows, _loops, _stages, _refiners, _ratios, _screens, _offsets):
+    for make in (_flows, _loops, _stages, _solutions, _refiners, _ratios, _screens, _offsets):
         found |= {one.setting.point: one for one in make(plant)}
     return found
 
@@ -147,17 +148,39 @@ def _loops(plant: "Plant") -> list[Handle]:
 
 def _stages(plant: "Plant") -> list[Handle]:
     found = []
-    for unit_id, stage in plant.quality.bleaching.items():
-        if stage.response_per_kg <= 0:
-            continue
-        unit = plant.line.unit(unit_id)
-        setting = Setting(f"charge:{unit_id}", f"charge of {_lower(unit.name)}", "kg/BDt", 0.0, 60.0, 1, unit.station)
+    for unit_id, usual in plant.bleaching.usual.items():
+        unit, last = usual.unit, len(usual.charges) - 1
+        for index in range(last + 1):
+            point = f"charge:{unit_id}" if index == last else f"charge:{unit_id}:{index + 1}"
+            name = _lower(unit.name) if not last else f"{unit.called(index)}, {_lower(unit.name)}"
+            most = max(60.0, 2.0 * usual.charges[index])
+            setting = Setting(point, f"charge of {name}", "kg/BDt", 0.0, most, 1, unit.station)
 
-        def read(at: str = unit_id) -> float:
-            return plant.charges[at]
+            def read(of: str = unit_id, at: int = index) -> float:
+                return plant.bleaching.charge(of, at)
 
-        def write(value: float, at: str = unit_id) -> None:
-            plant.charges[at] = value
+            def write(value: float, of: str = unit_id, at: int = index) -> None:
+                plant.bleaching.set_charge(of, value, at)
+
+            found.append(Handle(setting, read, write))
+    return found
+
+
+def _solutions(plant: "Plant") -> list[Handle]:
+    found = []
+    for dose_id in sorted({dose for doses in plant.bleaching.doses.values() for dose in doses.values()}):
+        dose = plant.line.unit(dose_id)
+        target = plant.line.tag(dose.tag_of("strength") or "").band.target  # type: ignore[union-attr]
+        words = f"strength the pumps are set for, {_lower(dose.name)}"
+        setting = Setting(
+            f"strength:{dose_id}", words, "g/L", round(target / 3, 1), round(3 * target, 1), 2, dose.station
+        )
+
+        def read(of: str = dose_id, by: float = target) -> float:
+            return plant.bleaching.set_for.get(of, 1.0) * by
+
+        def write(value: float, of: str = dose_id, by: float = target) -> None:
+            plant.bleaching.set_for[of] = value / by
 
         found.append(Handle(setting, read, write))
     return found

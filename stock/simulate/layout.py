@@ -35,7 +35,6 @@ MAKEUP_S: Final = 120.0
 MAKEUP_BELOW: Final = 0.6  # of its usual content a water tank is made up
 VESSEL_FRAC: Final = 0.60
 STORE_FRAC: Final = 0.55
-STAGE_MIN: Final = 120.0  # time in a bleach stage where none is given
 TANK_MIN, LARGE_TANK_MIN, LARGE_T_PER_H = 15.0, 6.0, 1000.0
 PARCELS: Final = 50
 BIN_CHARGES, LIQUOR_CHARGES, DISCHARGE_BLOWS = 2.0, 6.0, 2.5
@@ -179,9 +178,7 @@ class Layout:
         elif isinstance(unit, React) and group and not self.smeared:
             self._group(unit)
         elif isinstance(unit, React):
-            minutes = getattr(unit, "retention_min", None) or (
-                STAGE_MIN if isinstance(unit, BleachStage) else SMEARED_MIN
-            )
+            minutes = unit.hold_min(self._bd_out(unit)) if isinstance(unit, BleachStage) else SMEARED_MIN
             self._tower(unit, self._fed_t_per_s(unit) * 60 * minutes, full=True)
         elif isinstance(unit, (Separate, Split)):
             self._parting(unit)
@@ -228,6 +225,10 @@ class Layout:
 
     def _fed_t_per_s(self, unit: Unit) -> float:
         return float(sum(self._design[stream.id][:MASSES].sum() for stream in self.line.graph.into(unit.id)))
+
+    def _bd_out(self, unit: Unit) -> float:
+        onward = self.line.graph.onward(unit.id)
+        return self.result.streams[onward.id].bd_t_per_h if onward is not None else 0.0
 
     def _vessel(self, unit: Mix | Store, content_t: float) -> None:
         (out,) = self.line.graph.out(unit.id)

@@ -85,6 +85,7 @@ class Plant(Running):
         self.channels.clear()
         self.worn.clear()
         self.slips.clear()
+        self.bleaching.healthy()
         self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}
         self.batches.steam_frac = 1.0
         apply_faults(self, self.faults)
@@ -211,5 +212,5 @@ class Plant(Running):
         way = wanted_t - float((self.mass[tower.foot] + self.mass[tower.head])[:MASSES].sum())
         count = max(0, round(way / tower.parcel_t))
         self.parcels[index] = [made * (way / count) for _ in range(count)]
-        self.charged[index] = [self.charges.get(tower.unit, 0.0)] * count
+        self.entered[index] = self._spread(index)
         self.weigh_parcels()

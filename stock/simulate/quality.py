@@ -14,8 +14,8 @@ from typing import Final
 import numpy as np
 
 from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
-from stock.bleaching.response import ks_after
 from stock.bleaching.unit import BleachStage
+from stock.cooking.recipe import Recipe
 from stock.line.balance import LineResult
 from stock.line.definition import Definition
 from stock.material import INDEX
@@ -23,6 +23,7 @@ from stock.parts import Fitted
 from stock.primitives import React, Source, Store, Unit
 from stock.refining.unit import Refiner
 from stock.screening.unit import Staged, passed_of
+from stock.simulate.bleaching import USUAL_KAPPA, Usual, usual_of
 from stock.simulate.layout import MARKERS
 
 Starts = Callable[[str], float]
@@ -30,29 +31,6 @@ FIBRE = INDEX["fibre"]
 ROUNDS: Final = 80
 USUAL_SCATTERING, USUAL_BRIGHTNESS, BROWN_BRIGHTNESS, USUAL_CSF = 32.0, 62.0, 32.0, 500.0
 USUAL_SHIVES: Final = 0.2  # %
-BLEACHED_KAPPA = 0.06  # of the kappa that goes into a bleach, what its end still shows
-
-
-@dataclass(frozen=True, slots=True)
-class Bleaching:
-    """How a stage answers to its charge: light absorbed over light scattered after it."""
-
-    unit: str
-    charge_kg_per_odt: float
-    response_per_kg: float
-    floor_ks: float
-    fixed_ks: float
-
-    def after(self, ks_in: float, charge_kg_per_odt: float) -> float:
-        """Return k/s after the stage; a stage whose response nobody fitted gives what it gave."""
-        if self.response_per_kg <= 0:
-            return self.fixed_ks
-        return float(
-            ks_after(
-                ks_in_ks=max(ks_in, 0.0), charge_kg_per_odt=max(charge_kg_per_odt, 0.0),
-                response_per_kg=self.response_per_kg, ks_floor_ks=self.floor_ks,
-            )
-        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +61,7 @@ class Quality:
         """Work it out, round after round until the loops stand."""
         self.line, self.result = line, result
         self.starts = starts or self._target
-        self.bleaching = {unit.id: self._stage(unit) for unit in line.units if isinstance(unit, BleachStage)}
+        self.bleaches = {unit.id: self._bleach(unit) for unit in line.units if isinstance(unit, BleachStage)}
         self.beating = {
             unit.id: found
             for unit in line.units
@@ -106,21 +84,20 @@ class Quality:
 
     # ---- what changes it
 
-    def _stage(self, unit: BleachStage) -> Bleaching:
-        told = self._read_at(unit, "brightness") or USUAL_BRIGHTNESS + 20
-        ks = float(km_k_over_s(reflectance_frac=told / 100))
-        known = unit.response_per_kg is not None and unit.ks_floor is not None and unit.charge_kg_per_odt
-        if not known or unit.response_per_kg is None or unit.ks_floor is None or ks <= unit.ks_floor.value:
-            return Bleaching(unit.id, unit.charge_kg_per_odt or 0.0, 0.0, 0.0, ks)
-        return Bleaching(unit.id, unit.charge_kg_per_odt or 0.0, unit.response_per_kg.value, unit.ks_floor.value, ks)
+    def _bleach(self, unit: BleachStage) -> Usual:
+        onward = self.line.graph.onward(unit.id)
+        bd = self.result.streams[onward.id].bd_t_per_h if onward is not None else None
+        return usual_of(unit, self._kappa_to(unit), self._read_at(unit, "brightness") or USUAL_BRIGHTNESS + 20, bd)
 
-    def _ks_in(self, stage: Bleaching) -> float:
-        """Return the k/s that goes into a stage, for it to give what is read after it at its usual charge."""
-        if stage.response_per_kg <= 0:
-            return float(km_k_over_s(reflectance_frac=BROWN_BRIGHTNESS / 100))
-        return stage.floor_ks + (stage.fixed_ks - stage.floor_ks) * (
-            1 + stage.response_per_kg * stage.charge_kg_per_odt
-        )
+    def _kappa_to(self, unit: BleachStage) -> float:
+        """Return the kappa that comes to a bleach at rest: its cook's, or what its file says."""
+        for one in self.line.graph.upstream(unit.id):
+            if recipes := self.line.cook.at(one.id):
+                return self._kappa_of(recipes[0])
+        return unit.kappa or USUAL_KAPPA
+
+    def _kappa_of(self, recipe: Recipe) -> float:
+        return self.starts(recipe.kappa_tag) if recipe.kappa_tag else recipe.kappa_target
 
     def _refiner(self, unit: Refiner) -> Beating | None:
         onward = self.line.graph.onward(unit.id)
@@ -147,7 +124,7 @@ class Quality:
         for one in way:
             onward = self.line.graph.onward(one.id)
             if isinstance(one, BleachStage) and ks is None and brightness is None:
-                ks = self._ks_in(self.bleaching[one.id])
+                ks = self.bleaches[one.id].start.ks
             if one.id in self.beating and csf is None:
                 csf = self.beating[one.id].unrefined_csf_ml
             elif csf is None and one is not unit:
@@ -168,8 +145,7 @@ class Quality:
             ks = float(km_k_over_s(reflectance_frac=(brightness or USUAL_BRIGHTNESS) / 100))
         recipes = self.line.cook.at(unit.id)
         if recipes:
-            tag = recipes[0].kappa_tag
-            kappa = self.starts(tag) if tag else recipes[0].kappa_target
+            kappa = self._kappa_of(recipes[0])
         return np.array([kappa, ks * s, s, math.log(csf or USUAL_CSF), USUAL_SHIVES if shives is None else shives])
 
     @staticmethod
@@ -206,9 +182,10 @@ class Quality:
         """Return what a unit makes of a quality at its usual settings."""
         found = value.copy()
         found[4] *= self._cleans(self.line.unit(unit_id))
-        if (stage := self.bleaching.get(unit_id)) is not None and found[2] > 0:
-            found[0] *= BLEACHED_KAPPA
-            found[1] = stage.after(found[1] / found[2], stage.charge_kg_per_odt) * found[2]
+        if (bleach := self.bleaches.get(unit_id)) is not None and found[2] > 0:
+            kappa = found[0] if found[0] > 0 else bleach.start.kappa
+            end = bleach.after(bleach.start._replace(kappa=kappa, ks=found[1] / found[2]))[-1][1]
+            found[0], found[1] = (end.kappa if found[0] > 0 else 0.0), end.ks * found[2]
         if (refiner := self.beating.get(unit_id)) is not None:
             bd = self.result.streams[refiner.stream].bd_t_per_h
             found[3] -= refiner.slope * refiner.net_kw / bd if bd > 0 else 0.0

@@ -13,6 +13,8 @@ from zlib import crc32
 
 import numpy as np
 
+from stock.bleaching.colour import brightness_of
+from stock.bleaching.unit import BleachDose
 from stock.cooking.recipe import Digester
 from stock.material import INDEX
 from stock.primitives import Sink, Unit
@@ -27,6 +29,7 @@ if TYPE_CHECKING:
 L_PER_MIN: Final = 60_000.0  # of a tonne a second, at 1 kg/L
 KPA_ABS: Final = 101.325
 NOISE_S = 5  # how long a reading's noise stands
+OF_A_BLEACH: Final = frozenset({"residual", "end_ph", "extracted_kappa", "extracted_brightness"})
 GOOD, SENSOR_FAILED, OUT_OF_RANGE = 0, 0x808C0000, 0x40940000
 
 Truth = Callable[[], float | None]
@@ -129,6 +132,11 @@ class Readings:
             return (
                 (lambda: 100 * plant.separating.reject_frac(part.id)) if part.id in plant.separating.screens else None
             )
+        if part.id in plant.bleaching.usual and tag.reads in OF_A_BLEACH:
+            return self._bleach(part.id, tag.reads)
+        if tag.reads == "strength" and isinstance(part, BleachDose):
+            target = tag.band.target if tag.band is not None else sum(tag.plausible) / 2
+            return lambda: target * plant.bleaching.strength.get(part.id, 1.0)
         if tag.reads == "pressure_drop":
             return (lambda: plant.separating.drop_kpa(part.id)) if part.id in plant.separating.screens else None
         if tag.reads == "net_power":
@@ -190,6 +198,15 @@ class Readings:
             return None
         passes = plant.layout.passes[plant.layout.stream_at[stream]]
         return (lambda: passes @ plant.flows) if passes.any() else None
+
+    def _bleach(self, unit_id: str, point: str) -> Truth | None:
+        """Return what is read of a bleach besides its brightness; none where its stages never show it."""
+        plant = self.plant
+        if point == "extracted_brightness":
+            return lambda: (
+                brightness_of(ks) if (ks := plant.bleaching.ended[unit_id].get("extracted_ks")) is not None else None
+            )
+        return lambda: plant.bleaching.ended[unit_id].get(point)
 
     def _digester(self, part: Digester, point: str) -> Truth | None:
         batches = self.plant.batches

@@ -18,11 +18,12 @@ from stock.line.balance import LineBalance
 from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.simulate.batches import Batches
+from stock.simulate.bleaching import Bleaching
 from stock.simulate.control import SHARE_S, Plan, plan
 from stock.simulate.faults import Fault
 from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER, Layout
 from stock.simulate.loops import break_chance
-from stock.simulate.quality import BLEACHED_KAPPA, Quality, Starts
+from stock.simulate.quality import Quality, Starts
 from stock.simulate.reading import Readings, Sick
 from stock.simulate.riding import CARRY, EVERY_S, Riding
 from stock.simulate.separating import Separating
@@ -127,6 +128,7 @@ class Running(Wired, ABC):
         self.channels: dict[str, float] = {}  # towers of which a part alone is passed through
         self.part_base = self.part_share.copy()  # what faults make of it, before how the washers are run
         self.separating = Separating(self)
+        self.bleaching = Bleaching(self)
         self.riding = Riding(self)
         self.readings = Readings(self)
         self.instruments = self._loop_instruments()
@@ -138,7 +140,6 @@ class Running(Wired, ABC):
         self.mass = np.array([one.content_t * one.make_up for one in layout.holders])
         self.mass[[tower.head for tower in layout.towers]] = 0.0
         self.parcels: list[list[np.ndarray]] = []
-        self.charges = {unit: one.charge_kg_per_odt for unit, one in self.quality.bleaching.items()}
         self.powers = {unit: one.net_kw for unit, one in self.quality.beating.items()}
         for tower in layout.towers:
             content = layout.content[tower.unit]
@@ -148,8 +149,7 @@ class Running(Wired, ABC):
             self.parcels.append([size * made for _ in range(count)])
             if not count:
                 self.mass[tower.head] = (content - tower.foot_t) * made
-        usual = [self.charges.get(tower.unit, 0.0) for tower in layout.towers]
-        self.charged = [[charge] * len(parcels) for charge, parcels in zip(usual, self.parcels, strict=True)]
+        self.entered = [self._spread(index) for index in range(len(layout.towers))]
         self.tower_foot = np.array([tower.foot for tower in layout.towers], dtype=int)
         self.tower_head = np.array([tower.head for tower in layout.towers], dtype=int)
         self.weigh_parcels()
@@ -403,8 +403,18 @@ class Running(Wired, ABC):
 
     def start_clock(self) -> None:
         """Count the plant's time from here on."""
+        self.entered = [[at - self.now_s for at in one] for one in self.entered]
+        self.bleaching.since(self.now_s)
         self.now_s, self.steps, self.slow_at_s = 0.0, 0, 0.0
         self.riding.carried_s = self.riding.merged_s = 0.0
+
+    def _spread(self, index: int) -> list[float]:
+        """Return when what a tower holds went in, the first out first, were it all fed as at rest."""
+        tower = self.layout.towers[index]
+        count = len(self.parcels[index])
+        fed = sum(self.result.streams[one.id].total_t_per_h for one in self.line.graph.into(tower.unit)) / 3600
+        passes_s = tower.parcel_t / fed if fed > 1e-12 else 60.0
+        return [self.now_s - (count - at) * passes_s for at in range(count)]
 
     def _towers(self) -> None:
         for index, tower in enumerate(self.layout.towers):
@@ -412,7 +422,8 @@ class Running(Wired, ABC):
             if float(mass[tower.head, :MASSES].sum()) >= tower.parcel_t:
                 at = round(self.channels.get(tower.unit, 1.0) * len(parcels))  # the rest of it stands still
                 parcels.insert(at, mass[tower.head].copy())
-                self.charged[index].insert(at, self.charges.get(tower.unit, 0.0))
+                self.entered[index].insert(at, self.now_s)
+                self.bleaching.note(tower.unit)
                 self.in_parcels[index] += float(mass[tower.head, :MASSES].sum())
                 mass[tower.head] = 0.0
             while float(mass[tower.foot, :MASSES].sum()) < tower.foot_t:
@@ -426,17 +437,18 @@ class Running(Wired, ABC):
                 mass[tower.foot] += self._left(index, out)
 
     def _left(self, index: int, parcel: np.ndarray) -> np.ndarray:
-        """Return a parcel as it leaves a tower: reacted, bleached by the charge it came in with."""
+        """Return a parcel as it leaves a tower: reacted, bleached by the charges it met on its way."""
         tower = self.layout.towers[index]
-        charge = self.charged[index].pop(0) if self.charged[index] else self.charges.get(tower.unit, 0.0)
+        entered = self.entered[index].pop(0) if self.entered[index] else self.now_s
         found = self.reacted(parcel, tower.yield_frac)
-        stage = self.quality.bleaching.get(tower.unit)
-        scattered = found[MARKED["light_scattered"]]
-        if stage is not None and scattered > 0:
-            absorbed = found[MARKED["light_absorbed"]]
-            charge *= self.slips.get(tower.unit, 1.0)
-            found[MARKED["light_absorbed"]] = stage.after(absorbed / scattered, charge) * scattered
-            found[MARKED["kappa"]] *= BLEACHED_KAPPA
+        scattered, fibre = found[MARKED["light_scattered"]], found[FIBRE]
+        if tower.unit in self.bleaching.usual and scattered > 0 and fibre > 0:
+            kappa, ks = self.bleaching.leaves(
+                tower.unit, entered, found[MARKED["kappa"]] / fibre, found[MARKED["light_absorbed"]] / scattered
+            )
+            found[MARKED["light_absorbed"]] = ks * scattered
+            if found[MARKED["kappa"]] > 0:
+                found[MARKED["kappa"]] = kappa * fibre
         return found
 
     def _refine(self, passed_s: float) -> None:

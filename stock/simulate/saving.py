@@ -35,8 +35,8 @@ def state_of(plant: "Plant") -> dict[str, Any]:
     found |= {name: getattr(plant, name).tolist() for name in ARRAYS}
     found |= {name: getattr(plant, name) for name in NUMBERS}
     found["parcels"] = [[one.tolist() for one in parcels] for parcels in plant.parcels]
-    found["charged"] = [list(one) for one in plant.charged]
-    found["charges"], found["powers"], found["trims"] = dict(plant.charges), dict(plant.powers), dict(plant.trims)
+    found["entered"] = [list(one) for one in plant.entered]
+    found["powers"], found["trims"] = dict(plant.powers), dict(plant.trims)
     found["order"] = [plant.order.grade.id, plant.order.reel_t_per_h, dict(plant.order.shares)]
     found["faults"] = [[one.id, one.kind, one.unit, one.since_s, dict(one.params)] for one in plant.faults]
     found["asked"] = plant.batches.asked.tolist()
@@ -44,6 +44,7 @@ def state_of(plant: "Plant") -> dict[str, Any]:
     found["digesters"] = [rows.tolist() for rows in plant.batches.rows]
     found["riding"] = plant.riding.state()
     found["separating"] = plant.separating.state()
+    found["bleaching"] = plant.bleaching.state()
     found["at_rest"] = dict(plant.readings.at_rest)
     return found
 
@@ -73,8 +74,8 @@ def _put_back(plant: "Plant", state: Mapping[str, Any]) -> None:
     for name in NUMBERS:
         setattr(plant, name, type(getattr(plant, name))(state[name]))
     plant.parcels = [[np.array(one) for one in parcels] for parcels in state["parcels"]]
-    plant.charged = [list(map(float, one)) for one in state["charged"]]
-    plant.charges, plant.powers, plant.trims = (dict(state[name]) for name in ("charges", "powers", "trims"))
+    plant.entered = [list(map(float, one)) for one in state["entered"]]
+    plant.powers, plant.trims = (dict(state[name]) for name in ("powers", "trims"))
     grade, rate, shares = state["order"]
     plant.order = Order.of(plant.line.grade(grade), rate, shares)
     plant.shares = np.array([plant.order.shares.get(one.stream, 0.0) for one in plant.plan.shares])
@@ -88,5 +89,6 @@ def _put_back(plant: "Plant", state: Mapping[str, Any]) -> None:
     ]
     plant.riding.restore(state["riding"])
     plant.separating.restore(state["separating"])
+    plant.bleaching.restore(state["bleaching"])
     plant.readings.at_rest = dict(state["at_rest"])
     plant.refit()

@@ -162,6 +162,9 @@ class Learned(TestCase):
         usual = card("blend_cons", 3.7)
 
         class Taught(Facts):
+            def stands(self, point):
+                return None
+
             def learned(self, point, tag_id):
                 return Datum(0.5, Origin("set", "learned")) if tag_id == "blend_cons" else None
 

@@ -42,6 +42,9 @@ class Facts:
     def recent(self, tag_id, count):
         return [self.reading(tag_id).value]
 
+    def stands(self, point):
+        return None
+
     def learned(self, point, tag_id):
         return None
 

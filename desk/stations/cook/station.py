@@ -19,7 +19,7 @@ from desk.stations.cook.pages.charge import charge_figure
 from desk.stations.cook.pages.liquor import liquor_figure
 from desk.stations.cook.speaking import in_view, spoken
 from desk.stations.cook.tables import COOK_TABLES
-from desk.stations.cook.telling import due, in_flight, leads, made, places, readings, sheet, urgent
+from desk.stations.cook.telling import blows, due, in_flight, leads, made, places, readings, sheet, urgent
 from desk.stations.cook.urls import urls
 
 
@@ -49,6 +49,7 @@ STATION: Final = Station(
     readings=readings,
     due=due,
     in_flight=in_flight,
+    blows=blows,
     sheet=sheet,
     made=made,
     places=places,

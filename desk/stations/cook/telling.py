@@ -10,12 +10,13 @@ from desk.floor.due import Item
 from desk.floor.models import Cook
 from desk.floor.reading import Reading
 from desk.floor.state import State
-from desk.floor.station import Flying
+from desk.floor.station import Blow, Flying
 from desk.stations.cook.bench import tags_of, titrated
 from desk.stations.cook.board import board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
 from stock.cooking.end_point import pulp_per_cook
+from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
 from stock.figure import Origin
 from stock.judge.here import Place
@@ -134,6 +135,37 @@ def in_flight(state: State) -> list[Flying]:
         return []
     running = [one for one in house_of(state).all() if one.running]
     return [Flying(one.cook.digester, one.cook.started_at, one.blow_at) for one in running]
+
+
+def blows(state: State) -> list[Blow]:
+    """Return the batches blown of late, and those that are in, each with its kappa, found or foretold."""
+    if not state.line.cook.recipes:
+        return []
+    house = house_of(state)
+    found = []
+    for cook in state.cooks:
+        recipe, blow = recipe_of(state, cook), house.step(cook, "blow")
+        forecast, result = house.news.forecasts.get(cook.number), house.news.results.get(cook.number)
+        if blow is None and forecast is None:
+            continue
+        at = blow.at if blow is not None else forecast.at if forecast is not None else state.now
+        kappa = result.kappa if result is not None else forecast.kappa if forecast is not None else cook.kappa_target
+        found.append(Blow(recipe.unit, cook.number, at, _pulp_bd_t(house, cook, recipe), kappa, result is not None))
+    for one in house.all():
+        if one.running and one.cook.number not in {blow.number for blow in found}:
+            recipe = recipe_of(state, one.cook)
+            pulp = _pulp_bd_t(house, one.cook, recipe)
+            found.append(Blow(recipe.unit, one.cook.number, one.blow_at, pulp, one.cook.kappa_target, measured=False))
+    return sorted(found, key=lambda one: one.at)
+
+
+def _pulp_bd_t(house: House, cook: Cook, recipe: Recipe) -> float:
+    """Return the pulp a cook's wood gives, bone dry; 0 where its steps cannot be."""
+    try:
+        wood = house.charge(cook, recipe)["wood"].value
+    except DomainError:
+        return 0.0
+    return float(wood) * recipe.reference_yield_pct / 100
 
 
 def made(state: State, start: datetime) -> list[str]:

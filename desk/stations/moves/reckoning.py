@@ -1,12 +1,12 @@
 """What a move of one's own is expected to do: by what is set, through the unit it acts on, to what is read after it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, Final
 
 from desk.floor.state import State
 from desk.stations.moves.models import Setting
-from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
-from stock.bleaching.response import ks_after
+from stock.bleaching.colour import brightness_of, ks_of
+from stock.bleaching.through import Run, ks_into, march, rows_of, start_of, usual_charge
 from stock.bleaching.unit import BleachStage
 from stock.errors import DomainError
 from stock.judge.here import Place
@@ -14,6 +14,7 @@ from stock.judge.rule import PIPE_MIN, TEST_MIN
 from stock.primitives import Mix, Tank, Unit, Vessel, Water
 from stock.refining.energy import freeness_after
 from stock.refining.unit import Refiner
+from stock.simulate.bleaching import SAME_SOLUTION, USUAL_KAPPA
 from stock.simulate.reading import L_PER_MIN
 from stock.tag import Tag
 from stock.washing.decisions import WASHER_MIN
@@ -120,17 +121,51 @@ def _level(state: State, unit_id: str, before: float, to: float) -> tuple[str, d
     }
 
 
-def _charge(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+def _charge(state: State, where: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    """A charge: undone through its own stage and those after it, and worked through them again."""
+    unit_id, _, number = where.partition(":")
     unit = state.line.unit(unit_id)
-    if not isinstance(unit, BleachStage) or unit.response_per_kg is None or unit.ks_floor is None:
+    if not isinstance(unit, BleachStage):
         return NOTHING
+    at = int(number) - 1 if number else len(unit.stages) - 1
+    return _bleached(state, unit, {at: (before, to)})
+
+
+def _strength(state: State, dose_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    """The strength pumps are set for: every stage that solution goes to is given more, or less."""
+    graph = state.line.graph
+    unit = next((graph.units[one.target] for one in graph.out(dose_id)), None)
+    tag_id = state.line.unit(dose_id).tag_of("strength")
+    band = state.line.tag(tag_id).band if tag_id else None
+    if not isinstance(unit, BleachStage) or band is None:
+        return NOTHING
+    given = {
+        at: (charge, charge * before / to)
+        for at, stage in enumerate(unit.stages)
+        if stage.solution_g_per_l and abs(stage.solution_g_per_l / band.target - 1) < SAME_SOLUTION
+        for charge in [usual_charge(stage, unit.symbol(at))]
+    }
+    return _bleached(state, unit, given)
+
+
+def _bleached(state: State, unit: BleachStage, given: Mapping[int, tuple[float, float]]) -> tuple[str, dict[str, Any]]:
+    """Return what charges moved from one to another do to the brightness of a bleach."""
     tag = _tag_at(state, unit, "brightness")
-    response, floor = unit.response_per_kg.value, unit.ks_floor.value
-    now = float(km_k_over_s(reflectance_frac=state.readings[tag.id].value / 100))
-    ks_in = floor + (now - floor) * (1 + response * before)
-    after = ks_after(ks_in_ks=ks_in, charge_kg_per_odt=to, response_per_kg=response, ks_floor_ks=floor)
-    effect = 100 * float(km_reflectance_frac(ks=after)) - state.readings[tag.id].value
-    return _said(state, tag, effect, plug_min=unit.retention_min or 120.0, mixed_min=12.0)
+    kappa = unit.kappa or USUAL_KAPPA
+    now, later = (
+        rows_of(unit, kappa, {at: Run(charge_kg_per_odt=pair[side]) for at, pair in given.items()}) for side in (0, 1)
+    )
+    start = start_of(unit, kappa)
+    start = start._replace(ks=ks_into(now, start, ks_of(state.readings[tag.id].value)))
+    effect = brightness_of(march(later, start)[-1].ks) - state.readings[tag.id].value
+    rate = _rate_to(state, unit)
+    minutes = sum(one.minutes(rate) for one in unit.stages[min(given) :])
+    return _said(state, tag, effect, plug_min=minutes, mixed_min=12.0)
+
+
+def _rate_to(state: State, unit: Unit) -> float:
+    fed = state.line.graph.fed_by(unit.id)
+    return state.result.streams[fed.id].bd_t_per_h if fed is not None else 0.0
 
 
 def _power(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
@@ -171,6 +206,6 @@ def _offset(state: State, tag_id: str, before: float, to: float) -> tuple[str, d
 
 
 KINDS: Final[dict[str, Callable[[State, str, float, float], tuple[str, dict[str, Any]]]]] = {
-    "flow": _flow, "consistency": _set_point, "level": _level, "charge": _charge, "power": _power, "wash": _factor,
+    "flow": _flow, "consistency": _set_point, "level": _level, "charge": _charge, "strength": _strength, "power": _power, "wash": _factor,
     "offset": _offset,
 }  # fmt: skip

@@ -14,7 +14,7 @@ from desk.frame.alike import new_key
 from desk.frame.panels.attempt import Attempt
 from desk.people.models import Person
 from desk.stations.moves.expecting import present_of, setting_at, wanted_by
-from desk.stations.moves.followed import Followed, followed, newest, open_on
+from desk.stations.moves.followed import Followed, followed, moves_of, newest, open_on
 from desk.stations.moves.models import Gain, Setting, number
 from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, make_move
@@ -56,6 +56,14 @@ def learned(state: State) -> Mapping[tuple[str, str], Datum]:
         )
         for one in rows
     }
+
+
+def stands(state: State, point: str) -> Datum | None:
+    """Return where a point stands: as the plant says, where it is simulated, else as the last move left it."""
+    if (known := setting_at(state, point)) is not None:
+        return Datum(known.value, Origin("set", "as the plant says", known.at))
+    last = next((one for one in moves_of(state) if one.point == point and not one.void), None)
+    return None if last is None else Datum(last.to_value, Origin("set", "the last move", last.at))
 
 
 def _gains(state: State) -> list[Gain]:

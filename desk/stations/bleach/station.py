@@ -1,0 +1,65 @@
+"""What bleaching and water add to the desk."""
+
+from collections.abc import Iterable
+from datetime import timedelta
+from typing import Final
+
+from django.urls import path, reverse
+from django.utils import timezone
+
+from desk.floor.due import Item
+from desk.floor.state import State
+from desk.floor.station import Station
+from desk.stations.bleach import pages
+from desk.stations.bleach.coming import coming_to, warning
+from desk.stations.bleach.worked import bleaches
+from stock.bleaching.unit import BleachStage
+from stock.line.definition import Definition
+
+STEP_KG: Final = 0.3  # of the first stage's charge, below which nobody moves it
+
+
+def _serves(line: Definition) -> bool:
+    return any(isinstance(unit, BleachStage) for unit in line.units)
+
+
+def _due(state: State) -> Iterable[Item]:
+    """Yield each change of kappa that will take an exit out of its band, at the moment it reaches the first mixer."""
+    for unit in bleaches(state):
+        outlook = coming_to(state, unit)
+        found = warning(state, unit, outlook)
+        if found is None:
+            continue
+        at, value, kappa = found
+        enters = at - timedelta(hours=outlook.hold_h)
+        words = (
+            f"Kappa {kappa:.1f}; without a change the exit shows {value:.1f} % ISO at {timezone.localtime(at):%H:%M}."
+        )
+        part = next((one for one in outlook.told if abs(one.kappa - kappa) < 0.01 and one.figure is not None), None)
+        if part is not None and part.figure is not None and enters > state.now:
+            words += f" First stage at {part.figure.text} kg/BDt as it comes."
+        elif enters <= state.now:
+            words += " It is past the first mixer: meet it in the last stage."
+        yield Item(max(enters, state.now), f"{unit.name}: another kappa comes", words, "outside", unit.station)
+
+
+STATION: Final = Station(
+    kind="bleach",
+    title="Bleaching and water",
+    serves=_serves,
+    home=pages.home,
+    tabs=pages.tabs,
+    urls=lambda: [
+        path("bleach/<slug:unit_id>/", pages.page, name="bleach"),
+        path("bleach/<slug:unit_id>/try/", pages.work_out, name="bleach_try"),
+        path("water/", pages.water, name="water"),
+        path("water/try/", pages.bind, name="water_try"),
+    ],
+    due=_due,
+    places=lambda state, text: (
+        [("Water", "fresh, used again, drains", reverse("water", args=[state.world.slug]))]
+        if text and "water".startswith(text[:5].lower()) and pages.has_water(state)
+        else []
+    ),
+    pages=lambda state: [address for _, _, address in pages.tabs(state)],
+)

@@ -1,0 +1,133 @@
+"""What comes to a bleach: pulp by cook through its blow tank, when each part reaches the first mixer, what it ends as."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from stock.bleaching.colour import brightness_of, ks_of
+from stock.bleaching.through import Run, ks_into, march, rows_of, start_of
+from stock.bleaching.unit import BleachStage
+
+
+@dataclass(frozen=True, slots=True)
+class Blown:
+    """A batch as it was blown: hours from now (before it below nought), bone-dry tonnes, kappa."""
+
+    label: str
+    at_h: float
+    bd_t: float
+    kappa: float
+    measured: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Coming:
+    """Pulp that enters the first mixer between two moments, hours from now: mostly of a batch, its kappa as it comes."""
+
+    label: str
+    from_h: float
+    to_h: float
+    kappa: float
+    measured: bool
+
+
+def coming(
+    blown: Sequence[Blown], tank_bd_t: float, lag_h: float, first_kappa: float, last_h: float = 24.0
+) -> list[Coming]:
+    """Return what comes to the first mixer, batch by batch.
+
+    The blow tank is mixed: what is drawn after a blow holds it and what was there before. What is drawn
+    reaches the mixer a fixed time later.
+
+    Parameters
+    ----------
+    blown : sequence of Blown
+        The oldest first.
+    tank_bd_t : float
+        What the tank usually holds before a blow, BDt, 0 for none.
+    lag_h : float
+        Time from the tank to the first mixer.
+    first_kappa : float
+        Kappa of what was there before the first of them.
+    last_h : float
+        Until when the last of them lasts.
+    """
+    found: list[Coming] = []
+    kappa = first_kappa
+    for index, one in enumerate(blown):
+        share = one.bd_t / (one.bd_t + tank_bd_t) if one.bd_t > 0 else 0.0
+        kappa += share * (one.kappa - kappa)
+        ends = blown[index + 1].at_h if index + 1 < len(blown) else max(one.at_h, last_h)
+        if ends > one.at_h:
+            found.append(Coming(one.label, one.at_h + lag_h, ends + lag_h, kappa, one.measured))
+    return found
+
+
+def kappa_at(parts: Sequence[Coming], hour: float, otherwise: float) -> float:
+    """Return the kappa that enters the first mixer at an hour from now."""
+    return next((one.kappa for one in parts if one.from_h <= hour < one.to_h), otherwise)
+
+
+@dataclass(frozen=True, slots=True)
+class Within:
+    """Which batch lies where in a stage: from its top (just in) to its foot (just out), shares of it."""
+
+    label: str
+    top: float
+    foot: float
+    kappa: float
+
+
+def within(parts: Sequence[Coming], before_h: float, takes_h: float) -> list[Within]:
+    """Return what lies in a stage that pulp reaches so long after the first mixer and takes so long to pass."""
+    found = []
+    for one in parts:
+        newest, oldest = -before_h - one.to_h, -before_h - one.from_h  # hours since it came into the stage
+        top, foot = max(newest, 0.0) / takes_h, min(oldest / takes_h, 1.0)
+        if foot > top:
+            found.append(Within(one.label, top, foot, one.kappa))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Ahead:
+    """Brightness at the exit, by the hour from now, while nothing is changed."""
+
+    hours: tuple[float, ...]
+    brightness_pct: tuple[float, ...]
+
+    def worst(self) -> tuple[float, float]:
+        """Return the least of it: when, and what."""
+        at = int(np.argmin(self.brightness_pct))
+        return self.hours[at], self.brightness_pct[at]
+
+
+def exit_ahead(
+    unit: BleachStage,
+    runs: dict[int, Run],
+    parts: Sequence[Coming],
+    brightness_pct: float,
+    base_kappa: float,
+    hold_h: float,
+    cod_kg_per_odt: float | None = None,
+    step_h: float = 0.25,
+) -> Ahead:
+    """Return the brightness at the exit while pulp that is known comes out, anchored at what is read there now.
+
+    What comes in absorbs light as its kappa does: what is left of the lignin is what colours it.
+    """
+    now_kappa = kappa_at(parts, -hold_h, base_kappa)
+    rows = rows_of(unit, now_kappa, runs, cod_kg_per_odt)
+    per_kappa = ks_into(rows, start_of(unit, now_kappa, cod_kg_per_odt), ks_of(brightness_pct)) / now_kappa
+    known_to = max((one.to_h for one in parts), default=-hold_h) + hold_h
+    hours = np.arange(0.0, max(min(known_to, hold_h + 12.0), step_h) + 1e-9, step_h)
+    ends: dict[float, float] = {}
+    found = []
+    for hour in hours:
+        kappa = kappa_at(parts, float(hour) - hold_h, now_kappa)
+        if kappa not in ends:
+            start = start_of(unit, kappa, cod_kg_per_odt)._replace(ks=per_kappa * kappa)
+            ends[kappa] = brightness_of(march(rows_of(unit, kappa, runs, cod_kg_per_odt), start)[-1].ks)
+        found.append(ends[kappa])
+    return Ahead(tuple(map(float, hours)), tuple(found))

@@ -1,0 +1,234 @@
+"""Bleaches in the plant that runs: each parcel by the charges that stood as it passed each mixer.
+
+A parcel that leaves has a time it went in; what it met at each stage's mixer on its way is read from the
+record of the charges, so a move at the last stage shows after the last stage's time and one at the first
+after all of them. Anchored: at its usual settings a bleach ends where it is read.
+"""
+
+from bisect import bisect_right
+from collections.abc import Mapping
+from dataclasses import dataclass
+from itertools import accumulate
+from typing import TYPE_CHECKING, Any, Final
+
+from stock.bleaching.colour import ks_of
+from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
+from stock.bleaching.residual import INSTANT_FRAC, residual_left
+from stock.bleaching.sequence import STAGES, Pulp, stage_end
+from stock.bleaching.symbols import middle
+from stock.bleaching.through import extracted, ks_into, march, rows_of, start_of, usual_charge
+from stock.bleaching.unit import BleachDose, BleachStage, Stage
+
+if TYPE_CHECKING:
+    from stock.simulate.running import Running
+
+RESIDUAL: Final = residual_left.method.bare  # type: ignore[attr-defined]
+USUAL_KAPPA: Final = 18.0
+ACID_PER_ACTIVE_CL: Final = 0.5  # kg as NaOH, freed by each kg of active chlorine used
+NAOH_MOLAR: Final = 39.997
+KEEPS: Final = 3.0  # times its whole time, that the record of the charges reaches back
+SAME_SOLUTION: Final = 0.3  # of its strength, within which a stage's solution is the one that is titrated
+THETA: Final = 1.3  # times faster for ten degrees
+
+
+@dataclass(frozen=True, slots=True)
+class Usual:
+    """A bleach as it usually runs."""
+
+    unit: BleachStage
+    rows: tuple[dict[str, float], ...]
+    charges: tuple[float, ...]
+    starts: tuple[float, ...]  # share of its whole time gone as each mixer is passed
+    start: Pulp
+    ends: tuple[Pulp, ...]
+    residual_kg: tuple[float | None, ...]
+
+    def after(self, pulp: Pulp, works: tuple[float, ...] | None = None) -> list[tuple[float, Pulp]]:
+        """Return the charge that works and the pulp after each stage, each charge worth so much of its usual."""
+        found = []
+        for at, row in enumerate(self.rows):
+            share = 1.0 if works is None else works[at]
+            found.append(stage_end(row | {"charge_kg_per_odt": row["charge_kg_per_odt"] * share}, pulp))
+            pulp = found[-1][1]
+        return found
+
+
+def usual_of(unit: BleachStage, kappa: float, brightness_pct: float, bd_t_per_h: float | None) -> Usual:
+    """Return a bleach as it runs at rest: what comes in is what its usual charges bring to a brightness."""
+    rows = [{**STAGES.defaults, **one} for one in rows_of(unit, kappa)]
+    start = start_of(unit, kappa)
+    start = start._replace(ks=ks_into(rows, start, ks_of(brightness_pct)))
+    minutes = [one.minutes(bd_t_per_h) for one in unit.stages]
+    before = list(accumulate([0.0, *minutes]))
+    charges = tuple(usual_charge(one, unit.symbol(at)) for at, one in enumerate(unit.stages))
+    return Usual(
+        unit, tuple(rows), charges, tuple(one / before[-1] for one in before[:-1]), start, tuple(march(rows, start)),
+        tuple(_residual_kg(one) for one in unit.stages),
+    )  # fmt: skip
+
+
+def _residual_kg(stage: Stage) -> float | None:
+    """Return the residual a stage usually ends with, kg a tonne; None where the file does not say."""
+    if not stage.residual_g_per_l or stage.consistency_pct is None:
+        return None
+    return stage.residual_g_per_l * (100 / stage.consistency_pct - 1)
+
+
+class Bleaching:
+    """The bleaches of a plant: their charges, their solutions, what is wrong with them."""
+
+    def __init__(self, plant: "Running") -> None:
+        """Begin with every charge as it usually is."""
+        self.plant = plant
+        self.usual: Mapping[str, Usual] = plant.quality.bleaches
+        self.charges = {unit: list(one.charges) for unit, one in self.usual.items()}
+        self.set_for: dict[str, float] = {}  # strength the pumps of a solution are set for, over the usual
+        self.strength: dict[str, float] = {}  # what it is, over the usual
+        self.cold: dict[str, float] = {}  # °C a bleach is colder than usual
+        self.metals: dict[str, float] = {}  # loss to metals over what bleaches
+        self.record: dict[str, list[tuple[float, tuple[float, ...]]]] = {}
+        self.ended: dict[str, dict[str, float]] = {unit: self._at_rest(one) for unit, one in self.usual.items()}
+        self.doses = {unit: self._dosed_by(one.unit) for unit, one in self.usual.items()}
+
+    def _dosed_by(self, unit: BleachStage) -> dict[int, str]:
+        """Return by stage the unit of chemicals whose titrated solution it is given."""
+        found: dict[int, str] = {}
+        line = self.plant.line
+        for stream in line.graph.into(unit.id):
+            dose = line.unit(stream.source)
+            tag_id = dose.tag_of("strength") if isinstance(dose, BleachDose) else None
+            band = line.tag(tag_id).band if tag_id else None
+            if band is None:
+                continue
+            for at, stage in enumerate(unit.stages):
+                if stage.solution_g_per_l and abs(stage.solution_g_per_l / band.target - 1) < SAME_SOLUTION:
+                    found[at] = dose.id
+        return found
+
+    def healthy(self) -> None:
+        """Forget what faults made of it."""
+        for one in (self.strength, self.cold, self.metals):
+            one.clear()
+
+    # ---- charges
+
+    def charge(self, unit_id: str, at: int | None = None) -> float:
+        """Return the charge a stage is set to, the last where no other is named."""
+        return self.charges[unit_id][-1 if at is None else at]
+
+    def set_charge(self, unit_id: str, value: float, at: int | None = None) -> None:
+        """Set the charge of a stage."""
+        self.charges[unit_id][-1 if at is None else at] = value
+
+    def worth(self, unit_id: str) -> tuple[float, ...]:
+        """Return what each stage is given now, over its usual: by its charge, its pump and its solution."""
+        usual = self.usual[unit_id].charges
+        slip = self.plant.slips.get(unit_id, 1.0)
+        found = []
+        for at, charge in enumerate(self.charges[unit_id]):
+            share = charge / usual[at] if usual[at] > 0 else 1.0
+            dose = self.doses[unit_id].get(at)
+            if dose is not None:
+                share *= self.strength.get(dose, 1.0) / self.set_for.get(dose, 1.0)
+            found.append(share * slip if at == len(usual) - 1 else share)
+        return tuple(found)
+
+    def note(self, unit_id: str) -> None:
+        """Put what is given now on record, where a unit is a bleach."""
+        if unit_id not in self.usual:
+            return
+        now, worth = self.plant.now_s, self.worth(unit_id)
+        record = self.record.setdefault(unit_id, [])
+        if not record or record[-1][1] != worth:
+            record.append((now, worth))
+            back = now - KEEPS * 60 * self.usual[unit_id].unit.hold_min()
+            while len(record) > 1 and record[1][0] < back:
+                record.pop(0)
+
+    def _worth_at(self, unit_id: str, at: int, when_s: float) -> float:
+        record = self.record.get(unit_id)
+        if not record:
+            return self.worth(unit_id)[at]
+        found = bisect_right(record, when_s, key=lambda one: one[0]) - 1
+        return record[max(found, 0)][1][at]
+
+    # ---- what leaves
+
+    def leaves(self, unit_id: str, entered_s: float, kappa: float, ks: float) -> tuple[float, float]:
+        """Return kappa and k/s of a parcel that leaves a bleach now."""
+        usual = self.usual[unit_id]
+        age = max(self.plant.now_s - entered_s, 0.0)
+        warm = THETA ** (-self.cold.get(unit_id, 0.0) / 10)
+        metals = self.metals.get(unit_id, 0.0)
+        works = []
+        for at, share in enumerate(usual.starts):
+            one = self._worth_at(unit_id, at, entered_s + share * age) * warm
+            if metals and usual.unit.symbol(at).chemical == "peroxide":
+                at_once = INSTANT_FRAC["peroxide"]
+                one *= at_once + (1 - at_once) / (1 + metals)
+            works.append(one)
+        came = usual.start._replace(kappa=kappa if kappa > 0 else usual.start.kappa, ks=ks)
+        found = usual.after(came, tuple(works))
+        self.ended[unit_id] = self._shown(usual, came, found, tuple(works))
+        return found[-1][1].kappa, found[-1][1].ks
+
+    def _at_rest(self, usual: Usual) -> dict[str, float]:
+        return self._shown(usual, usual.start, usual.after(usual.start), (1.0,) * len(usual.rows))
+
+    def _shown(
+        self, usual: Usual, came: Pulp, found: list[tuple[float, Pulp]], works: tuple[float, ...]
+    ) -> dict[str, float]:
+        """Return what is read of a bleach besides its brightness: residual and pH at its end, pulp after extraction."""
+        unit, last = usual.unit, len(usual.rows) - 1
+        said: dict[str, float] = {}
+        at = extracted([one.symbol for one in unit.stages])
+        if at is not None:
+            said["extracted_kappa"], said["extracted_ks"] = found[at][1].kappa, found[at][1].ks
+        stage, symbol = unit.stages[last], unit.symbol(last)
+        into = found[last - 1][1] if last else came
+        before = usual.ends[last - 1] if last else usual.start
+        used_usual = usual.rows[last]["charge_kg_per_odt"]
+        charged = used_usual * works[last] / max(THETA ** (-self.cold.get(unit.id, 0.0) / 10), 1e-6)
+        left, left_usual = 0.0, usual.residual_kg[last]
+        instant = INSTANT_FRAC.get(symbol.chemical, 0.5)
+        if left_usual is not None and left_usual < (1 - instant) * used_usual:
+            left = float(
+                RESIDUAL(
+                    charge_kg_per_odt=charged, time_min=stage.minutes(), temperature_c=60 - self.cold.get(unit.id, 0.0),
+                    reference_charge_kg_per_odt=used_usual, reference_residual_kg_per_odt=left_usual,
+                    reference_min=stage.minutes(), reference_c=60.0, instant_frac=instant,
+                    demand_ratio=into.ks / before.ks if before.ks > 0 else 1.0, metals_ratio=self.metals.get(unit.id, 0.0),
+                )
+            )  # fmt: skip
+        liquor = 100 / (stage.consistency_pct or middle(symbol.consistency_pct)) - 1
+        said["residual"] = left / liquor
+        ph = stage.end_ph if stage.end_ph is not None else middle(symbol.ph)
+        more_used = (charged - left) - (used_usual - (left_usual or 0.0))
+        acid = ACID_PER_ACTIVE_CL * more_used if symbol.chemical == "dioxide" else 0.0
+        buffer = BUFFER_ACID if ph < 7 else BUFFER_ALKALINE
+        said["end_ph"] = min(max(ph - 1000 * acid / NAOH_MOLAR / liquor / buffer, 1.0), 13.5)
+        return said
+
+    # ---- kept
+
+    def state(self) -> dict[str, Any]:
+        """Return what changes in it, as plain data."""
+        return {
+            "charges": {unit: list(one) for unit, one in self.charges.items()},
+            "set_for": dict(self.set_for),
+            "record": {unit: [[at, list(worth)] for at, worth in one] for unit, one in self.record.items()},
+            "ended": {unit: dict(one) for unit, one in self.ended.items()},
+        }
+
+    def restore(self, state: Mapping[str, Any]) -> None:
+        """Put it back."""
+        self.charges = {unit: list(map(float, one)) for unit, one in state["charges"].items()}
+        self.set_for = dict(state["set_for"])
+        self.record = {
+            unit: [(float(at), tuple(map(float, worth))) for at, worth in one] for unit, one in state["record"].items()
+        }
+        self.ended = {unit: dict(one) for unit, one in state["ended"].items()}
+
+    def since(self, less_s: float) -> None:
+        """Count time from another moment."""
+        self.record = {unit: [(at - less_s, worth) for at, worth in one] for unit, one in self.record.items()}
