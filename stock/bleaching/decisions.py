@@ -225,8 +225,10 @@ def _kappa_in(here: Here) -> float:
     for one in here.line.graph.upstream(here.unit.id):
         recipes = here.line.cook.at(one.id)
         if recipes:
-            tag = recipes[0].kappa_tag
-            return here.facts.reading(tag).value if tag else recipes[0].kappa_target
+            try:
+                return float(here.facts.reading(recipes[0].kappa_tag or "").value)
+            except LookupError:  # none was measured yet: what it is cooked to
+                return recipes[0].kappa_target
     kappa = _bleach(here).kappa
     if kappa is None:
         raise LookupError(here.unit.id)

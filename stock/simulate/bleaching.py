@@ -18,6 +18,7 @@ from stock.bleaching.sequence import STAGES, Pulp, stage_end
 from stock.bleaching.symbols import middle
 from stock.bleaching.through import extracted, ks_into, march, rows_of, start_of, usual_charge
 from stock.bleaching.unit import BleachDose, BleachStage, Stage
+from stock.simulate.layout import FIBRE, MARKED
 
 if TYPE_CHECKING:
     from stock.simulate.running import Running
@@ -26,6 +27,7 @@ RESIDUAL: Final = residual_left.method.bare  # type: ignore[attr-defined]
 USUAL_KAPPA: Final = 18.0
 ACID_PER_ACTIVE_CL: Final = 0.5  # kg as NaOH, freed by each kg of active chlorine used
 NAOH_MOLAR: Final = 39.997
+LONG_AGO_S: Final = -1e9
 KEEPS: Final = 3.0  # times its whole time, that the record of the charges reaches back
 SAME_SOLUTION: Final = 0.3  # of its strength, within which a stage's solution is the one that is titrated
 THETA: Final = 1.3  # times faster for ten degrees
@@ -42,6 +44,11 @@ class Usual:
     start: Pulp
     ends: tuple[Pulp, ...]
     residual_kg: tuple[float | None, ...]
+
+    @property
+    def extracted_at(self) -> int | None:
+        """The stage after which the pulp is first extracted."""
+        return extracted([one.symbol for one in self.unit.stages])
 
     def after(self, pulp: Pulp, works: tuple[float, ...] | None = None) -> list[tuple[float, Pulp]]:
         """Return the charge that works and the pulp after each stage, each charge worth so much of its usual."""
@@ -86,7 +93,9 @@ class Bleaching:
         self.strength: dict[str, float] = {}  # what it is, over the usual
         self.cold: dict[str, float] = {}  # °C a bleach is colder than usual
         self.metals: dict[str, float] = {}  # loss to metals over what bleaches
-        self.record: dict[str, list[tuple[float, tuple[float, ...]]]] = {}
+        self.record: dict[str, list[tuple[float, tuple[float, ...]]]] = {
+            unit: [(LONG_AGO_S, (1.0,) * len(one.charges))] for unit, one in self.usual.items()
+        }
         self.ended: dict[str, dict[str, float]] = {unit: self._at_rest(one) for unit, one in self.usual.items()}
         self.doses = {unit: self._dosed_by(one.unit) for unit, one in self.usual.items()}
 
@@ -138,17 +147,15 @@ class Bleaching:
         if unit_id not in self.usual:
             return
         now, worth = self.plant.now_s, self.worth(unit_id)
-        record = self.record.setdefault(unit_id, [])
-        if not record or record[-1][1] != worth:
+        record = self.record[unit_id]
+        if record[-1][1] != worth:
             record.append((now, worth))
             back = now - KEEPS * 60 * self.usual[unit_id].unit.hold_min()
             while len(record) > 1 and record[1][0] < back:
                 record.pop(0)
 
     def _worth_at(self, unit_id: str, at: int, when_s: float) -> float:
-        record = self.record.get(unit_id)
-        if not record:
-            return self.worth(unit_id)[at]
+        record = self.record[unit_id]
         found = bisect_right(record, when_s, key=lambda one: one[0]) - 1
         return record[max(found, 0)][1][at]
 
@@ -157,20 +164,45 @@ class Bleaching:
     def leaves(self, unit_id: str, entered_s: float, kappa: float, ks: float) -> tuple[float, float]:
         """Return kappa and k/s of a parcel that leaves a bleach now."""
         usual = self.usual[unit_id]
-        age = max(self.plant.now_s - entered_s, 0.0)
+        works = self._works(unit_id, entered_s, max(self.plant.now_s - entered_s, 0.0))
+        came = usual.start._replace(kappa=kappa if kappa > 0 else usual.start.kappa, ks=ks)
+        found = usual.after(came, works)
+        self.ended[unit_id] = self._shown(usual, came, found, works)
+        return float(found[-1][1].kappa), float(found[-1][1].ks)
+
+    def _works(self, unit_id: str, entered_s: float, whole_s: float) -> tuple[float, ...]:
+        """Return what each stage's charge is worth to pulp that went in then and takes so long for all of it."""
+        usual = self.usual[unit_id]
         warm = THETA ** (-self.cold.get(unit_id, 0.0) / 10)
         metals = self.metals.get(unit_id, 0.0)
         works = []
         for at, share in enumerate(usual.starts):
-            one = self._worth_at(unit_id, at, entered_s + share * age) * warm
+            one = self._worth_at(unit_id, at, entered_s + share * whole_s) * warm
             if metals and usual.unit.symbol(at).chemical == "peroxide":
                 at_once = INSTANT_FRAC["peroxide"]
                 one *= at_once + (1 - at_once) / (1 + metals)
             works.append(one)
+        return tuple(works)
+
+    def extracted(self, unit_id: str) -> Pulp | None:
+        """Return the pulp that leaves the extraction now, hours before it leaves the last stage; None where there is none."""
+        usual = self.usual[unit_id]
+        at = usual.extracted_at
+        if at is None:
+            return None
+        share = usual.starts[at + 1] if at + 1 < len(usual.starts) else 1.0
+        index = next(one for one, tower in enumerate(self.plant.layout.towers) if tower.unit == unit_id)
+        parcels, entered = self.plant.parcels[index], self.plant.entered[index]
+        if not parcels:
+            return usual.ends[at]
+        place = min(int((1 - share) * len(parcels)), len(parcels) - 1)  # the first of them leaves next
+        parcel, went = parcels[place], entered[place]
+        fibre, scattered = float(parcel[FIBRE]), float(parcel[MARKED["light_scattered"]])
+        if fibre <= 0 or scattered <= 0:
+            return usual.ends[at]
+        kappa, ks = float(parcel[MARKED["kappa"]]) / fibre, float(parcel[MARKED["light_absorbed"]]) / scattered
         came = usual.start._replace(kappa=kappa if kappa > 0 else usual.start.kappa, ks=ks)
-        found = usual.after(came, tuple(works))
-        self.ended[unit_id] = self._shown(usual, came, found, tuple(works))
-        return found[-1][1].kappa, found[-1][1].ks
+        return usual.after(came, self._works(unit_id, went, (self.plant.now_s - went) / share))[at][1]
 
     def _at_rest(self, usual: Usual) -> dict[str, float]:
         return self._shown(usual, usual.start, usual.after(usual.start), (1.0,) * len(usual.rows))
@@ -178,17 +210,16 @@ class Bleaching:
     def _shown(
         self, usual: Usual, came: Pulp, found: list[tuple[float, Pulp]], works: tuple[float, ...]
     ) -> dict[str, float]:
-        """Return what is read of a bleach besides its brightness: residual and pH at its end, pulp after extraction."""
+        """Return residual and pH at the end of a bleach."""
         unit, last = usual.unit, len(usual.rows) - 1
         said: dict[str, float] = {}
-        at = extracted([one.symbol for one in unit.stages])
-        if at is not None:
-            said["extracted_kappa"], said["extracted_ks"] = found[at][1].kappa, found[at][1].ks
         stage, symbol = unit.stages[last], unit.symbol(last)
         into = found[last - 1][1] if last else came
         before = usual.ends[last - 1] if last else usual.start
         used_usual = usual.rows[last]["charge_kg_per_odt"]
-        charged = used_usual * works[last] / max(THETA ** (-self.cold.get(unit.id, 0.0) / 10), 1e-6)
+        warm = THETA ** (-self.cold.get(unit.id, 0.0) / 10)  # what is colder eats less at once, too
+        charged = used_usual * works[last] / max(warm, 1e-6)
+        demand = into.kappa / before.kappa if unit.symbol(last).kappa_rate > 0 else into.ks / max(before.ks, 1e-9)
         left, left_usual = 0.0, usual.residual_kg[last]
         instant = INSTANT_FRAC.get(symbol.chemical, 0.5)
         if left_usual is not None and left_usual < (1 - instant) * used_usual:
@@ -197,7 +228,7 @@ class Bleaching:
                     charge_kg_per_odt=charged, time_min=stage.minutes(), temperature_c=60 - self.cold.get(unit.id, 0.0),
                     reference_charge_kg_per_odt=used_usual, reference_residual_kg_per_odt=left_usual,
                     reference_min=stage.minutes(), reference_c=60.0, instant_frac=instant,
-                    demand_ratio=into.ks / before.ks if before.ks > 0 else 1.0, metals_ratio=self.metals.get(unit.id, 0.0),
+                    demand_ratio=warm * demand, metals_ratio=self.metals.get(unit.id, 0.0),
                 )
             )  # fmt: skip
         liquor = 100 / (stage.consistency_pct or middle(symbol.consistency_pct)) - 1

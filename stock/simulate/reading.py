@@ -14,6 +14,7 @@ from zlib import crc32
 import numpy as np
 
 from stock.bleaching.colour import brightness_of
+from stock.bleaching.sequence import Pulp
 from stock.bleaching.unit import BleachDose
 from stock.cooking.recipe import Digester
 from stock.material import INDEX
@@ -202,10 +203,8 @@ class Readings:
     def _bleach(self, unit_id: str, point: str) -> Truth | None:
         """Return what is read of a bleach besides its brightness; none where its stages never show it."""
         plant = self.plant
-        if point == "extracted_brightness":
-            return lambda: (
-                brightness_of(ks) if (ks := plant.bleaching.ended[unit_id].get("extracted_ks")) is not None else None
-            )
+        if point.startswith("extracted_"):
+            return lambda: _extracted(plant.bleaching.extracted(unit_id), point)
         return lambda: plant.bleaching.ended[unit_id].get(point)
 
     def _digester(self, part: Digester, point: str) -> Truth | None:
@@ -230,6 +229,12 @@ class Readings:
             )
 
         return {"temperature": celsius, "bottom": bottom, "pressure": kpa}.get(point)
+
+
+def _extracted(pulp: Pulp | None, point: str) -> float | None:
+    if pulp is None:
+        return None
+    return pulp.kappa if point == "extracted_kappa" else brightness_of(pulp.ks)
 
 
 def _consistency(row: np.ndarray) -> float | None:
