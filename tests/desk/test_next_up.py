@@ -56,8 +56,8 @@ class Rail(DeskCase):
         self.assertRegex(found.size, r"81\.9 % ISO\. Add 2\.4 kg/BDt peroxide\.")
 
     def test_outside_with_nothing_to_move_is_not_pressed_on_anybody(self):
-        self.enter("wood_brightness", 83.4)
-        self.assertNotIn("Wood brightness", [item.what for item in self.items()])
+        self.enter("p_residual", 0.05)  # little is left: the brightness decides the charge
+        self.assertNotIn("Peroxide left after the third cane stage", [item.what for item in self.items()])
 
     def test_past_an_action_limit_is_said_even_without_advice(self):
         self.enter("wood_brightness", 80.0)

@@ -57,6 +57,7 @@ class Pages(DeskCase):
         self.enter("cane_brightness", 81.9)
         pages = ["/live/", "/live/order/", "/live/hand-over/", "/live/log/", "/live/cook/1187/"]
         pages += [f"/live/at/{one.id}/" for one in hallin_reach().stations if one.kind != "cook"]
+        pages += ["/live/water/", "/live/bleach/rec_bleach/", "/live/screens/wood_screen/"]
         for page in pages:
             answer = self.client.get(page)
             self.assertEqual(answer.status_code, 200)

@@ -76,7 +76,7 @@ def draw_towers(found: Worked, outlook: Outlook) -> Row | None:
         lies = (
             outlook.stages[at] if at < len(outlook.stages) and found.unit.stages[at].symbol == one.symbol.symbol else ()
         )
-        facts = [f"{one.charge:g} kg {one.formula}/t", f"{one.celsius:g} °C", f"{one.minutes:.0f} min"]
+        facts = [f"{one.charge:.3g} kg/BDt {one.formula}", f"{one.celsius:g} °C", f"{one.minutes:.0f} min"]
         if one.pump is not None:
             facts.insert(1, f"{one.pump.text} L/min")
         towers.append(
@@ -85,7 +85,8 @@ def draw_towers(found: Worked, outlook: Outlook) -> Row | None:
             )
         )
         before = one.brightness
-    return Row(towers, [f"κ {found.values['kappa']}", f"{found.values['came']} % ISO"])
+    came = [f"κ {found.values['kappa']}"] if found.unit.furnish == "chemical" else []
+    return Row(towers, [*came, f"{found.values['came']} % ISO"])
 
 
 def _bands(lies: Sequence[Within]) -> list[Lying]:

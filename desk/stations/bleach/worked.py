@@ -23,6 +23,7 @@ MOST_STAGES: Final = 8
 KAPPA_FACTORS: Final = (0.15, 0.28)
 AOX_OF: Final = {"dioxide": "clo2_active_kg_per_odt", "hypochlorite": "hypo_active_kg_per_odt"}
 CHEAPEST_KEPT: Final = 64
+SHORT_PTS: Final = 0.5  # of brightness, below which a test does not tell
 
 
 @dataclass(frozen=True, slots=True)
@@ -498,9 +499,9 @@ def _says(ends: Sequence[Ended], shared: Mapping[str, float | None], bleached: B
     target = shared["target"]
     if target is not None:
         short = float(target) - bleached.each_brightness_pct[-1]
-        if short > 0.3:
+        if short > SHORT_PTS:
             found.append(f"That is {short:.1f} points short of {target:g}.")
-        elif short < -0.3:
+        elif short < -SHORT_PTS:
             found.append(f"That is {-short:.1f} points above {target:g}, which costs chemicals.")
     least = shared["viscosity"]
     if least is not None and ends and ends[0].symbol.scission and bleached.viscosity_each_ml_per_g[-1] < least:
