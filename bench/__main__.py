@@ -11,7 +11,7 @@ from pathlib import Path
 
 import django
 
-from bench.core import chip_blend, kinetics, living_plant, relation, washing_and_cascade
+from bench.core import bleaching, chip_blend, kinetics, living_plant, relation, washing_and_cascade
 from bench.measure import best, report
 
 MILL = Path(__file__).resolve().parents[1] / "mills" / "hallin_reach.yaml"
@@ -347,6 +347,7 @@ def main() -> None:
         living_plant()
         relation()
         washing_and_cascade()
+        bleaching()
     a_cook_in_each(now)
     a_year_of_lots()
     if "soak" in sys.argv:

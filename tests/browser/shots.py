@@ -44,7 +44,6 @@ PICTURES = {
     "line": ("/live/", "orr", "light", None),
     "line-night": ("/live/", "orr", "dark", None),
     "entry": ("/live/", "orr", "light", entry),
-    "workshop": ("/workshop/cook/41/", "brandt", "light", None),
     "wash": ("/live/wash/cane_wash/", "orr", "light", None),
     "screens": ("/live/at/screen/", "orr", "light", None),
     "working": ("/live/at/bleach/", "orr", "light", working),

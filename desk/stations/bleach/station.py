@@ -61,5 +61,6 @@ STATION: Final = Station(
         if text and "water".startswith(text[:5].lower()) and pages.has_water(state)
         else []
     ),
+    pictures={"bleach": ("bleach/wood_bleach/", "orr", "light")},
     pages=lambda state: [address for _, _, address in pages.tabs(state)],
 )
