@@ -28,7 +28,7 @@ from stock.intake import bagasse, chip_classes, chip_steaming, chips, debarking,
 from stock.intake import blend as chip_blend
 from stock.judge import charts, followed, hand, move, witness
 from stock.plan import ahead, chain, cover
-from stock.refining import energy
+from stock.refining import curve, energy
 from stock.screening import cascade, cleaner, counting, passage
 from stock.screening import stage as screening
 from stock.simulate import loops
@@ -110,6 +110,7 @@ MODULES: Final = (
     day,
     batch,
     energy,
+    curve,
     basis,
     dilution,
     witness,

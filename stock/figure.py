@@ -8,6 +8,7 @@ from typing import Any, Final, Literal
 import numpy as np
 
 import stock.book  # noqa: F401  the registry must be full before a name is looked up
+from stock.errors import DomainError
 from stock.names import spoken, unit_of
 from stock.working import Method, Noted, Step, find_method, recording
 
@@ -115,6 +116,9 @@ def figure(
     with recording() as record:
         results = method.as_mapping(method.call(**{key: datum.value for key, datum in data.items()}))
     shown = result or method.results[0]
+    if results[shown] is None:  # no time, say, where nothing is drawn: no number to show
+        message = record.warnings[0] if record.warnings else f"{method.title.lower()}: it has no value here"
+        raise DomainError("E_SINGULAR", shown, message)
     full = dict(data)
     for argument, default in method.defaults.items():
         full.setdefault(argument, Datum(default, Origin("assumed", "the method's default")))

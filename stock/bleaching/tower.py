@@ -12,7 +12,7 @@ SOUND_ACTIVE, SOUND_CELLS, SOUND_T10 = 0.85, 5.0, 0.5
 
 
 @method(
-    "retention_min = 60 * volume_m3 * fill_frac * active_frac * density_t_per_m3 * consistency_pct / 100"
+    "retention_min = 60 * volume_m3 * fill_frac * active_frac * (1 - gas_frac) * density_t_per_m3 * consistency_pct / 100"
     " / production_bd_t_per_h",
     title="Time in a tower",
     station="bleaching",
@@ -25,7 +25,8 @@ SOUND_ACTIVE, SOUND_CELLS, SOUND_T10 = 0.85, 5.0, 0.5
             "production_bd_t_per_h": 18,
             "consistency_pct": 10,
             "active_frac": 0.85,
-            "density_t_per_m3": 0.9932,
+            "density_t_per_m3": 1.0345,
+            "gas_frac": 0.04,
         },
         {"retention_min": 62.2},
     ),
@@ -34,7 +35,8 @@ SOUND_ACTIVE, SOUND_CELLS, SOUND_T10 = 0.85, 5.0, 0.5
     production_bd_t_per_h=Arg("pulp through the tower", 0, 1000, above=True),
     consistency_pct=Arg("consistency", 0, 40, above=True),
     active_frac=Arg("share that takes part", 0, 1, above=True, usual=(0.7, 1)),
-    density_t_per_m3=Arg("stock density", 0.7, 1.3),
+    density_t_per_m3=Arg("density of the stock without its gas", 0.7, 1.3),
+    gas_frac=Arg("gas in it, by volume", 0, 0.6),
 )
 def tower_retention(
     *,
@@ -44,9 +46,11 @@ def tower_retention(
     consistency_pct: float,
     active_frac: float = 1.0,
     density_t_per_m3: float = 1.0,
+    gas_frac: float = 0.0,
 ) -> float:
     """Return the mean time pulp spends in a tower."""
-    return 60 * volume_m3 * fill_frac * active_frac * density_t_per_m3 * consistency_pct / 100 / production_bd_t_per_h
+    held = volume_m3 * fill_frac * active_frac * (1 - gas_frac) * density_t_per_m3 * consistency_pct / 100
+    return 60 * held / production_bd_t_per_h
 
 
 @method(

@@ -8,8 +8,9 @@ from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
 from stock.consistency.dilution import same_length
 from stock.errors import DomainError
 from stock.intake.lot import shares_add_up
-from stock.working import Arg, Example, method
+from stock.working import Arg, Example, method, warn
 
+LOW_STROKE_PCT = 10.0
 _SHARES = Arg("bone-dry share of each component", 0, 1, series=True)
 
 
@@ -191,8 +192,16 @@ def filler_change(*, filler_wanted_t_per_h: float, filler_now_t_per_h: float) ->
     return filler_wanted_t_per_h - filler_now_t_per_h
 
 
+class Pumped(NamedTuple):
+    """A dose at its pump."""
+
+    pump_l_per_h: float
+    stroke_pct: float
+
+
 @method(
-    "pump_l_per_h = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)",
+    "pump_l_per_h = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)\n"
+    "stroke_pct = 100 * pump_l_per_h / pump_max_l_per_h",
     title="Dose to pump flow",
     station="blending",
     source="mass balance; dose counted as active",
@@ -206,7 +215,7 @@ def filler_change(*, filler_wanted_t_per_h: float, filler_now_t_per_h: float) ->
             "density_kg_per_l": 1.01,
             "pump_max_l_per_h": 8000,
         },
-        {"pump_l_per_h": 5643.6},
+        {"pump_l_per_h": 5643.6, "stroke_pct": 70.54},
     ),
     bd_t_per_h=Arg("stock to be dosed", 0, 1000),
     dose_kg_per_t=Arg("dose", 0, 200),
@@ -221,12 +230,15 @@ def dose_to_pump(
     active_pct: float,
     pump_max_l_per_h: float,
     density_kg_per_l: float = 1.0,
-) -> float:
-    """Return the pump flow for a dose; refuses one beyond the pump."""
+) -> Pumped:
+    """Return the pump flow for a dose and its stroke; refuses one beyond the pump."""
     flow = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)
     if flow > pump_max_l_per_h:
         message = f"the dose needs {flow:.0f} L/h and the pump gives {pump_max_l_per_h:g} L/h"
         raise DomainError(
             "E_LIMIT", "dose_kg_per_t", message, f"{dose_kg_per_t * pump_max_l_per_h / flow:.2f} kg/t or less"
         )
-    return flow
+    stroke = 100 * flow / pump_max_l_per_h
+    if 0 < stroke < LOW_STROKE_PCT:
+        warn(f"a stroke of {stroke:.0f} % doses unevenly: dilute to {active_pct * stroke / 50:.3g} % active")
+    return Pumped(flow, stroke)

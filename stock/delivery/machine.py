@@ -2,6 +2,7 @@
 
 from typing import NamedTuple
 
+from stock.checking import LEAST
 from stock.errors import DomainError
 from stock.working import Arg, Example, method, warn
 
@@ -108,6 +109,7 @@ class HeadBox(NamedTuple):
     thick_t_per_h: float
     recirculated_t_per_h: float
     water_share_frac: float
+    surplus_t_per_h: float
 
 
 @method(
@@ -116,7 +118,8 @@ class HeadBox(NamedTuple):
     " / (headbox_t_per_h - sheet_bd_t_per_h / (couch_solids_pct / 100))\n"
     "thick_t_per_h = headbox_t_per_h * (headbox_pct - white_water_pct) / (thick_pct - white_water_pct)\n"
     "recirculated_t_per_h = headbox_t_per_h - thick_t_per_h\n"
-    "water_share_frac = recirculated_t_per_h / headbox_t_per_h",
+    "water_share_frac = recirculated_t_per_h / headbox_t_per_h\n"
+    "surplus_t_per_h = headbox_t_per_h - sheet_bd_t_per_h / (couch_solids_pct / 100) - recirculated_t_per_h",
     title="Head-box dilution by white water",
     station="delivery",
     source="mass balance",
@@ -151,7 +154,8 @@ def headbox_balance(
         )
         raise DomainError("E_ORDER", "headbox_pct", message, f"{white_pct:.3g} to {thick_pct:g} %")
     thick = headbox * (headbox_pct - white_pct) / (thick_pct - white_pct)
-    return HeadBox(headbox, white_pct, thick, headbox - thick, (headbox - thick) / headbox)
+    again = headbox - thick
+    return HeadBox(headbox, white_pct, thick, again, again / headbox, white_water - again)
 
 
 @method(
@@ -163,12 +167,15 @@ def headbox_balance(
     example=Example({"level_bd_t": 5.76, "min_bd_t": 1.2, "demand_bd_t_per_h": 10.525}, {"cover_min": 26.00}),
     level_bd_t=Arg("stock in the chest", 0, 1e5),
     min_bd_t=Arg("stock that cannot be used", 0, 1e5),
-    demand_bd_t_per_h=Arg("draw", 0, 1000, above=True),
+    demand_bd_t_per_h=Arg("draw", 0, 1000),
 )
-def chest_cover(*, level_bd_t: float, min_bd_t: float, demand_bd_t_per_h: float) -> float:
-    """Return how long a chest lasts with no feed; below 0 where it is under its least level already."""
+def chest_cover(*, level_bd_t: float, min_bd_t: float, demand_bd_t_per_h: float) -> float | None:
+    """Return how long a chest lasts with no feed; below 0 where it is under its least level already, no time undrawn."""
     if level_bd_t < min_bd_t:
         warn(f"the chest holds {level_bd_t:.3g} BDt, under its least level of {min_bd_t:.3g} BDt already")
+    if demand_bd_t_per_h < LEAST:
+        warn("nothing is drawn: it does not run empty")
+        return None
     return 60 * (level_bd_t - min_bd_t) / demand_bd_t_per_h
 
 

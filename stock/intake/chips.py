@@ -1,6 +1,6 @@
 """Chips: their density, how much a volume holds, meters put right."""
 
-from typing import Final
+from typing import Final, NamedTuple
 
 import numpy as np
 
@@ -130,23 +130,32 @@ def metered_production(
     return metered_bdt_per_h * bulk_density_now_kg_per_m3 / bulk_density_set_kg_per_m3
 
 
+class WoodPerTonne(NamedTuple):
+    """Wood for an air-dry tonne of pulp, by volume and by bone-dry mass."""
+
+    wood_m3_solid: float
+    wood_bdt: float
+
+
 @method(
-    "wood_m3_solid = 900 / (yield_frac * prod(1 - loss_each_frac) * basic_density_kg_per_m3)",
+    "wood_m3_solid = 900 / (yield_frac * prod(1 - loss_each_frac) * basic_density_kg_per_m3)\n"
+    "wood_bdt = 0.9 / (yield_frac * prod(1 - loss_each_frac))",
     title="Solid wood per air-dry tonne of pulp",
     station="intake",
     source="closed form of the yields in series",
     aliases=("wood_per_adt_m3_solid",),
     example=Example(
         {"yield_frac": 0.462, "basic_density_kg_per_m3": 402, "loss_each_frac": [0.012, 0.025]},
-        {"wood_m3_solid": 5.031},
+        {"wood_m3_solid": 5.031, "wood_bdt": 2.022},
     ),
     yield_frac=Arg("screened pulp per bone-dry chips", 0, 1, above=True, usual=(0.35, 0.97)),
     basic_density_kg_per_m3=_DENSITY,
     loss_each_frac=Arg("losses before the digester, in series", 0, 1, below=True, series=True, count=0),
 )
-def wood_per_adt(*, yield_frac: float, basic_density_kg_per_m3: float, loss_each_frac: np.ndarray) -> float:
-    """Return cubic metres of solid wood under bark for one air-dry tonne of pulp."""
-    return 900 / (yield_frac * float(np.prod(1 - loss_each_frac)) * basic_density_kg_per_m3)
+def wood_per_adt(*, yield_frac: float, basic_density_kg_per_m3: float, loss_each_frac: np.ndarray) -> WoodPerTonne:
+    """Return solid wood under bark, and its bone-dry mass, for one air-dry tonne of pulp."""
+    bdt = 0.9 / (yield_frac * float(np.prod(1 - loss_each_frac)))
+    return WoodPerTonne(1000 * bdt / basic_density_kg_per_m3, bdt)
 
 
 @method(

@@ -120,6 +120,7 @@ class Reclaimed(NamedTuple):
     mean_age_d: float
     left_bdt: float
     left_lots_count: int
+    left_each_bdt: list[float]
 
 
 @method(
@@ -135,7 +136,7 @@ class Reclaimed(NamedTuple):
             "lots": [{"bdt": 4200, "age_d": 41}, {"bdt": 5100, "age_d": 23}, {"bdt": 3600, "age_d": 9}],
             "draw_bdt": 6000,
         },
-        {"mean_age_d": 35.6, "left_bdt": 6900, "left_lots_count": 2},
+        {"mean_age_d": 35.6, "left_bdt": 6900, "left_lots_count": 2, "left_each_bdt": [3300, 3600]},
     ),
     lots=Rows("lots in the pile", {"bdt": Arg("mass", 0, 1e7), "age_d": Arg("age", 0, 4000)}),
     draw_bdt=Arg("mass drawn", 0, 1e7, above=True),
@@ -145,7 +146,8 @@ def oldest_first(*, lots: list[dict[str, float]], draw_bdt: float) -> Reclaimed:
     held = [Held(str(index), lot["bdt"], -lot["age_d"] * 86_400, 0) for index, lot in enumerate(lots)]
     taken, left = draw(held, draw_bdt, 0, 0.0)
     ages = sum(-move.bdt * lots[int(move.lot)]["age_d"] for move in taken)
-    return Reclaimed(ages / draw_bdt, sum(one.bdt for one in left), len(left))
+    each = [float(one.bdt) for one in left]
+    return Reclaimed(ages / draw_bdt, sum(each), len(each), each)
 
 
 @method(

@@ -7,10 +7,10 @@ from stock.working import Arg, Example, Rows, method
 
 
 class Event(NamedTuple):
-    """The first limit a vessel meets: +1 overflow, -1 empty, 0 none in the span looked at."""
+    """The first limit a vessel meets: +1 overflow, -1 empty, 0 none in the span looked at, and then no time."""
 
     event_count: int
-    time_h: float
+    time_h: float | None
     level_bdt: float
 
 
@@ -61,7 +61,7 @@ def vessel_event(*, level_bdt: float, min_bdt: float, max_bdt: float, segments: 
         if after > max_bdt:
             return Event(1, elapsed + (max_bdt - level) / net, max_bdt)
         level, elapsed = after, elapsed + segment["span_h"]
-    return Event(0, elapsed, level)
+    return Event(0, None, level)
 
 
 class LevelBand(NamedTuple):

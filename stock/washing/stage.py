@@ -238,29 +238,40 @@ class WashLoss(NamedTuple):
     washable_na_kg_per_odt: float
     saltcake_kg_per_odt: float
     cod_kg_per_odt: float
+    total_na_kg_per_odt: float
+    total_saltcake_kg_per_odt: float
 
 
 @method(
     "washable_na_kg_per_odt = (100 - discharge_consistency_pct) / discharge_consistency_pct"
     " / liquor_density_t_per_m3 * sodium_g_per_l\n"
     "saltcake_kg_per_odt = washable_na_kg_per_odt * 142.04 / 45.98\n"
-    "cod_kg_per_odt = (100 - discharge_consistency_pct) / discharge_consistency_pct / liquor_density_t_per_m3 * cod_g_per_l",
+    "cod_kg_per_odt = (100 - discharge_consistency_pct) / discharge_consistency_pct / liquor_density_t_per_m3 * cod_g_per_l\n"
+    "total_na_kg_per_odt = washable_na_kg_per_odt + sorbed_na_kg_per_odt\n"
+    "total_saltcake_kg_per_odt = (washable_na_kg_per_odt + sorbed_na_kg_per_odt) * 142.04 / 45.98",
     title="Wash loss from a mat sample",
     station="washing",
-    source="stoichiometry; sorbed sodium is not counted",
+    source="stoichiometry; sorbed sodium rises with pH, 2 to 6 kg to be fitted",
     example=Example(
         {
             "discharge_consistency_pct": 12,
             "liquor_density_t_per_m3": 0.985,
             "sodium_g_per_l": 0.45,
             "cod_g_per_l": 1.10,
+            "sorbed_na_kg_per_odt": 3.0,
         },
-        {"washable_na_kg_per_odt": 3.350, "saltcake_kg_per_odt": 10.35, "cod_kg_per_odt": 8.19},
+        {
+            "washable_na_kg_per_odt": 3.350,
+            "saltcake_kg_per_odt": 10.35,
+            "cod_kg_per_odt": 8.19,
+            "total_saltcake_kg_per_odt": 19.62,
+        },
     ),
     discharge_consistency_pct=_DISCHARGE,
     liquor_density_t_per_m3=Arg("liquor density", 0.8, 1.3),
     sodium_g_per_l=Arg("sodium in the squeezed liquor", 0, 100),
     cod_g_per_l=Arg("oxygen demand of the squeezed liquor", 0, 500),
+    sorbed_na_kg_per_odt=Arg("sodium sorbed on the fibre", 0, 20),
 )
 def wash_loss(
     *,
@@ -268,11 +279,13 @@ def wash_loss(
     sodium_g_per_l: float,
     cod_g_per_l: float = 0.0,
     liquor_density_t_per_m3: float = 1.0,
+    sorbed_na_kg_per_odt: float = 0.0,
 ) -> WashLoss:
     """Return sodium, salt cake and oxygen demand carried on with the pulp."""
     liquor_m3 = (100 - discharge_consistency_pct) / discharge_consistency_pct / liquor_density_t_per_m3
     sodium = liquor_m3 * sodium_g_per_l
-    return WashLoss(sodium, sodium * 142.04 / 45.98, liquor_m3 * cod_g_per_l)
+    total = sodium + sorbed_na_kg_per_odt
+    return WashLoss(sodium, sodium * 142.04 / 45.98, liquor_m3 * cod_g_per_l, total, total * 142.04 / 45.98)
 
 
 @method(

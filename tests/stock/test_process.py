@@ -7,17 +7,20 @@ from hypothesis import strategies as st
 
 from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
 from stock.bleaching.response import charge_for_brightness, ks_after
-from stock.blending.furnish import blend_optics
+from stock.blending.furnish import blend_optics, dose_to_pump
 from stock.consistency.basis import bd_rate_t_per_h, stock_flow_l_per_min
 from stock.consistency.dilution import blend_consistency, dilution_liquor_t_per_h, dilution_water_l_per_min
-from stock.delivery.machine import headbox_balance, reel_production, speed_for_tonnes
+from stock.delivery.machine import chest_cover, headbox_balance, reel_production, speed_for_tonnes
 from stock.errors import DomainError
+from stock.figure import Datum, Origin, figure
 from stock.plan.cover import vessel_event
+from stock.refining.curve import freeness_curve
 from stock.refining.energy import csf_to_sr, energy_for_freeness, freeness_after, power_step, sr_to_csf
 from stock.screening.stage import debris_removed, mass_reject_for_removal, screen_rates
 from stock.slushing.batch import repulp_batch
 from stock.units import US, convert, shown
 from stock.washing.stage import dilution_factor_for_loss, washing_loss_frac
+from stock.working import recording
 
 
 class Dilution(TestCase):
@@ -165,7 +168,35 @@ class MachineAndChests(TestCase):
             max_bdt=60,
             segments=[{"span_h": 4, "in_bdt_per_h": fed, "out_bdt_per_h": drawn}],
         )
-        self.assertAlmostEqual(level + (fed - drawn) * event.time_h, event.level_bdt, places=6)
+        hours = 4 if event.time_h is None else event.time_h  # with no event there is no time of one
+        self.assertEqual(event.time_h is None, event.event_count == 0)
+        self.assertAlmostEqual(level + (fed - drawn) * hours, event.level_bdt, places=6)
+
+    def test_what_nobody_draws_from_has_no_time(self):
+        with recording() as seen:
+            self.assertIsNone(chest_cover(level_bd_t=5.0, min_bd_t=1.0, demand_bd_t_per_h=0))
+        self.assertIn("nothing is drawn", seen.warnings[0])
+        with self.assertRaisesRegex(DomainError, "nothing is drawn"):  # no number to show
+            data = {name: Datum(value, Origin("entered", "t")) for name, value in
+                    (("level_bd_t", 5.0), ("min_bd_t", 1.0), ("demand_bd_t_per_h", 0.0))}  # fmt: skip
+            figure("chest_cover", "cover", data)
+
+    def test_a_curve_of_freeness_is_refused_where_it_says_nothing(self):
+        good = {"energy_each_kwh_per_t": [0, 40, 80, 120], "freeness_each_csf_ml": [660, 585, 502, 446]}
+        for code, argument, change in (
+            ("E_COUNT", "energy_each_kwh_per_t", {"energy_each_kwh_per_t": [0, 0, 40, 40]}),
+            ("E_OBSERV", "freeness_each_csf_ml", {"freeness_each_csf_ml": [400, 420, 440, 460]}),
+            ("E_EXTRAP", "target_csf_ml", {"target_csf_ml": 150}),
+        ):
+            with self.subTest(code), self.assertRaises(DomainError) as caught:
+                freeness_curve(**{**good, "target_csf_ml": 500, **change})
+            self.assertEqual((caught.exception.code, caught.exception.argument), (code, argument))
+
+    def test_a_dose_at_a_low_stroke_is_doubted(self):
+        with recording() as seen:
+            found = dose_to_pump(bd_t_per_h=1, dose_kg_per_t=1, active_pct=10, pump_max_l_per_h=200)
+        self.assertAlmostEqual(found.stroke_pct, 5.0)
+        self.assertIn("doses unevenly", seen.warnings[0])
 
 
 class Units(TestCase):
