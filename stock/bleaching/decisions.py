@@ -38,6 +38,12 @@ def _charge(here: Here) -> Datum:
     return here.stands(f"charge:{here.unit.id}", here.given("charge_kg_per_odt"))
 
 
+def _known(here: Here, kind: str, field: str) -> Datum:
+    """Return what the mill accepted of the last stage, else what its file says; LookupError where neither does."""
+    found = here.facts.stands(f"{kind}:{here.unit.id}:{len(_bleach(here).stages)}")
+    return here.given(field) if found is None else found
+
+
 # ---- brightness, by the last stage
 
 
@@ -50,8 +56,8 @@ def _change(here: Here) -> Figure:
             "now_brightness_pct": here.now,
             "target_brightness_pct": here.wanted,
             "charge_kg_per_odt": _charge(here),
-            "response_per_kg": here.given("response_per_kg"),
-            "ks_floor_ks": here.given("ks_floor"),
+            "response_per_kg": _known(here, "response", "response_per_kg"),
+            "ks_floor_ks": _known(here, "floor", "ks_floor"),
         },
         decimals=1,
     )
@@ -117,8 +123,12 @@ def _say(step: Figure, here: Here) -> str:
 
 def _answers(here: Here) -> bool:
     """Whether the mill knows how brightness answers to the last stage's charge."""
-    unit = here.unit
-    return isinstance(unit, BleachStage) and None not in (unit.charge_kg_per_odt, unit.response_per_kg, unit.ks_floor)
+    if not isinstance(here.unit, BleachStage) or here.unit.charge_kg_per_odt is None:
+        return False
+    try:
+        return all(_known(here, *one) for one in (("response", "response_per_kg"), ("floor", "ks_floor")))
+    except LookupError:
+        return False
 
 
 # ---- residual

@@ -27,6 +27,8 @@ def tabs(state: State) -> list[tuple[str, str, str]]:
     """Return the pages: a bleach each, and the water where there is any."""
     slug = state.world.slug
     found = [(unit.id, unit.name, reverse("bleach", args=[slug, unit.id])) for unit in bleaches(state)]
+    if found:
+        found.append(("kept", "Ladders and loads", reverse("bleach_kept", args=[slug])))
     if has_water(state):
         found.append(("water", "Water", reverse("water", args=[slug])))
     return found
@@ -37,7 +39,8 @@ def has_water(state: State) -> bool:
     return any(isinstance(unit, (Water, Tank)) for unit in state.line.units)
 
 
-def _tabs(state: State, here: str) -> dict[str, Any]:
+def tabs_context(state: State, here: str) -> dict[str, Any]:
+    """Return what the tabs of the pages need."""
     return {"tabs": [(address, label, name == here) for name, label, address in tabs(state)], "tabs_label": "Bleaching"}
 
 
@@ -75,7 +78,7 @@ def _bleach(request: HttpRequest, state: State, unit: BleachStage) -> HttpRespon
         "sequences": SEQUENCES,
         "sentence": sentence(state, unit, outlook),
         "move_key": new_key(),
-        **_tabs(state, unit.id),
+        **tabs_context(state, unit.id),
     }
     return render_page(request, state, "bleach/page.html", context, here=unit.station)
 
@@ -125,7 +128,7 @@ def water(request: HttpRequest, state: State) -> HttpResponse:
     found = watered(state)
     here = next(iter(bleaches(state)), None)
     station = here.station if here is not None else state.line.stations[0].id
-    context = {"water": found, "bound": bound({}), "sentence": _water_sentence(state), **_tabs(state, "water")}
+    context = {"water": found, "bound": bound({}), "sentence": _water_sentence(state), **tabs_context(state, "water")}
     return render_page(request, state, "bleach/water.html", context, here=station)
 
 

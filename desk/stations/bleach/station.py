@@ -10,8 +10,10 @@ from django.utils import timezone
 from desk.floor.due import Item
 from desk.floor.state import State
 from desk.floor.station import Station
-from desk.stations.bleach import pages
+from desk.stations.bleach import kept, pages
 from desk.stations.bleach.coming import coming_to, warning
+from desk.stations.bleach.responses import response_stands
+from desk.stations.bleach.tables import BLEACH_TABLES
 from desk.stations.bleach.worked import bleaches
 from stock.bleaching.unit import BleachStage
 from stock.line.definition import Definition
@@ -50,11 +52,17 @@ STATION: Final = Station(
     home=pages.home,
     tabs=pages.tabs,
     urls=lambda: [
+        path("bleach/kept/", kept.page, name="bleach_kept"),
+        path("bleach/kept/load/", kept.load, name="bleach_load"),
+        path("bleach/kept/rung/", kept.rung, name="bleach_rung"),
+        path("bleach/kept/accept/", kept.accept, name="bleach_accept"),
         path("bleach/<slug:unit_id>/", pages.page, name="bleach"),
         path("bleach/<slug:unit_id>/try/", pages.work_out, name="bleach_try"),
         path("water/", pages.water, name="water"),
         path("water/try/", pages.bind, name="water_try"),
     ],
+    tables=BLEACH_TABLES,
+    stands=response_stands,
     due=_due,
     places=lambda state, text: (
         [("Water", "fresh, used again, drains", reverse("water", args=[state.world.slug]))]

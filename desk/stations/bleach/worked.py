@@ -9,6 +9,7 @@ from typing import Any, Final
 from desk.floor.state import State
 from desk.frame.forms import number
 from desk.stations.bleach.coming import brightness_tag, charges_of, coming_to, rate_of, runs_of
+from desk.stations.bleach.responses import as_accepted
 from stock.bleaching.cheapest import Cheapest, Lever, Limits, cheapest
 from stock.bleaching.colour import brightness_of, ks_of
 from stock.bleaching.sequence import Bleached
@@ -120,8 +121,11 @@ class Worked:
 
 
 def bleaches(state: State) -> list[BleachStage]:
-    """Return the bleaches of a line."""
-    return [unit for unit in state.line.units if isinstance(unit, BleachStage)]
+    """Return the bleaches of a line, with the responses that were accepted; worked out once a state."""
+    if "bleaches" not in state.kept:
+        state.kept["bleaches"] = [as_accepted(state, one) for one in state.line.units if isinstance(one, BleachStage)]
+    found: list[BleachStage] = state.kept["bleaches"]
+    return found
 
 
 def worked(state: State, unit: BleachStage, typed: Mapping[str, Any]) -> Worked:

@@ -1,0 +1,219 @@
+"""The page of what is kept: loads checked in, ladders with what they show, responses accepted."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.views.decorators.http import require_POST
+
+from desk.floor.state import State
+from desk.frame.alike import alike, new_key
+from desk.frame.fields import ChoiceField, MomentField, NumberField, WordsField, read_form
+from desk.frame.forms import key_of, words_of
+from desk.frame.page import on_line, signed_in
+from desk.frame.page import page as render_page
+from desk.people.roles import MODEL
+from desk.stations.bleach.models import Delivery, Response, Rung
+from desk.stations.bleach.pages import tabs_context
+from desk.stations.bleach.services import (
+    LEAST_RUNGS,
+    PRODUCT_OF,
+    accept_response,
+    fitted,
+    rungs_of,
+    take_delivery,
+    take_rung,
+)
+from desk.stations.bleach.worked import bleaches
+from stock.bleaching.colour import brightness_of, ks_of
+from stock.bleaching.response import Fit, ks_after
+from stock.bleaching.unit import BleachStage, Stage
+from stock.errors import DomainError
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A stage that can be chosen."""
+
+    key: str
+    words: str
+    unit: BleachStage
+    number: int
+    stage: Stage
+
+
+@dataclass(frozen=True, slots=True)
+class Ladder:
+    """What the rungs of a stage show: rung by rung with what it leaves over, the fit, what is in force."""
+
+    place: Place
+    rungs: list[tuple[Rung, float | None]]
+    fit: Fit | None
+    words: str
+    in_force: Response | None
+    ready: bool
+
+
+def places(state: State) -> list[Place]:
+    """Return every stage with a response or a tank."""
+    return [
+        Place(f"{unit.id}:{at + 1}", f"{unit.name}: {unit.called(at)}", unit, at + 1, stage)
+        for unit in bleaches(state)
+        for at, stage in enumerate(unit.stages)
+    ]
+
+
+def floor_of(place: Place) -> float:
+    """Return the floor a stage's response is fitted on: the mill's, else what is usual for its kind."""
+    told = place.stage.ks_floor
+    return told.value if told is not None else place.unit.symbol(place.number - 1).floor
+
+
+def ladder_of(state: State, place: Place) -> Ladder:
+    """Return what a stage's rungs show."""
+    rungs = rungs_of(state.world, place.unit.id, place.number)
+    in_force = Response.objects.filter(
+        world=state.world, unit=place.unit.id, stage=place.number, superseded_by=None
+    ).select_related("by").first()  # fmt: skip
+    try:
+        fit = fitted(rungs, floor_of(place)) if len(rungs) >= 3 else None
+        words = "" if fit is not None else f"{len(rungs)} rungs; three begin to tell, {LEAST_RUNGS} can be accepted."
+    except DomainError as error:
+        fit, words = None, f"{error.message}."
+    rows = [(one, _over(one, fit, floor_of(place))) for one in rungs]
+    return Ladder(place, rows, fit, words, in_force, ready=fit is not None and len(rungs) >= LEAST_RUNGS)
+
+
+def _over(one: Rung, fit: Fit | None, ks_floor: float) -> float | None:
+    """Return how much brighter a rung ended than the fit says."""
+    if fit is None:
+        return None
+    told = ks_after(
+        ks_in_ks=ks_of(one.came_brightness_pct), charge_kg_per_odt=one.charge_kg_per_odt,
+        response_per_kg=max(fit.response_per_kg, 1e-6), ks_floor_ks=ks_floor,
+    )  # fmt: skip
+    return one.ended_brightness_pct - brightness_of(float(told))
+
+
+# ---- the page
+
+
+@on_line
+@alike
+def page(request: HttpRequest, state: State) -> HttpResponse:
+    """Show loads and ladders."""
+    return _page(request, state)
+
+
+def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse:
+    found = places(state)
+    here = bleaches(state)
+    ladders = [one for one in (ladder_of(state, place) for place in found) if one.rungs or one.in_force]
+    context: dict[str, Any] = {
+        "places": found,
+        "tanks": [one for one in found if one.stage.solution_tank_m3 is not None and _product(one) is not None],
+        "ladders": ladders,
+        "loads": Delivery.objects.filter(world=state.world, superseded_by=None).select_related("by")[:12],
+        "products": sorted(set(PRODUCT_OF.values())),
+        "load_key": new_key(),
+        "rung_key": new_key(),
+        "accept_key": new_key(),
+        "may_model": signed_in(request).may(MODEL),
+        "typed": request.POST.dict() if refused else {},
+        "refused": refused,
+        "sentence": _sentence(ladders),
+        **tabs_context(state, "kept"),
+    }
+    station = here[0].station if here else state.line.stations[0].id
+    return render_page(request, state, "bleach/kept.html", context, here=station, status=422 if refused else 200)
+
+
+def _product(place: Place) -> str | None:
+    return PRODUCT_OF.get(place.unit.symbol(place.number - 1).chemical)
+
+
+def _sentence(ladders: list[Ladder]) -> str:
+    waiting = [one for one in ladders if one.ready and one.in_force is None]
+    if waiting:
+        return f"{waiting[0].place.words}: a response is known well enough to be accepted."
+    if not ladders:
+        return "No charge ladder was kept yet: pulp of one brightness, several charges, what each ended at."
+    return f"{len(ladders)} stages have ladders; responses accepted from them size the advice."
+
+
+def _place(state: State, text: str) -> Place:
+    found = next((one for one in places(state) if one.key == text), None)
+    if found is None:
+        raise ValidationError({"place": "which stage? Choose one of the list"})
+    return found
+
+
+@require_POST
+@on_line
+def load(request: HttpRequest, state: State) -> HttpResponse:
+    """Keep a load."""
+    try:
+        place = _place(state, request.POST.get("place", ""))
+        typed = read_form(
+            request,
+            at=MomentField(state),
+            product=ChoiceField("What the papers say", sorted(set(PRODUCT_OF.values()))),
+            density_t_per_m3=NumberField("Density of the sample", "t/m³", least=0.7, most=2.2),
+            ph=NumberField("pH of the sample", least=0, most=14),
+            load_m3=NumberField("The load", "m³", above=0, most=200),
+            load_g_per_l=NumberField("Its strength, titrated", "g/L", least=0, most=1600),
+            heel_m3=NumberField("In the tank before", "m³", least=0, most=5000),
+            heel_g_per_l=NumberField("Its strength before", "g/L", least=0, most=1600),
+            second=WordsField("Who stood by", 80),
+        )
+        numbers = {
+            name: typed[name]
+            for name in ("density_t_per_m3", "ph", "load_m3", "load_g_per_l", "heel_m3", "heel_g_per_l")
+        }
+        take_delivery(
+            state.world, signed_in(request), place.unit.id, place.number, typed["product"], numbers,
+            second=typed["second"], at=typed["at"], form_key=key_of(request),
+        )  # fmt: skip
+    except (ValidationError, DomainError) as error:
+        return _page(request, state, words_of(request, error))
+    return redirect("bleach_kept", state.world.slug)
+
+
+@require_POST
+@on_line
+def rung(request: HttpRequest, state: State) -> HttpResponse:
+    """Keep a rung."""
+    try:
+        place = _place(state, request.POST.get("place", ""))
+        typed = read_form(
+            request,
+            at=MomentField(state),
+            charge_kg_per_odt=NumberField("The charge", "kg/BDt", least=0, most=100),
+            came_brightness_pct=NumberField("Brightness before", "% ISO", least=10, most=95),
+            ended_brightness_pct=NumberField("Brightness after", "% ISO", least=10, most=95),
+            text=WordsField("A note", 120),
+        )
+        numbers = {name: typed[name] for name in ("charge_kg_per_odt", "came_brightness_pct", "ended_brightness_pct")}
+        take_rung(
+            state.world, signed_in(request), place.unit.id, place.number, numbers, text=typed["text"], at=typed["at"],
+            form_key=key_of(request),
+        )  # fmt: skip
+    except (ValidationError, DomainError) as error:
+        return _page(request, state, words_of(request, error))
+    return redirect("bleach_kept", state.world.slug)
+
+
+@require_POST
+@on_line
+def accept(request: HttpRequest, state: State) -> HttpResponse:
+    """Accept a response."""
+    try:
+        place = _place(state, request.POST.get("place", ""))
+        accept_response(
+            state.world, signed_in(request), place.unit.id, place.number, floor_of(place), form_key=key_of(request)
+        )
+    except (ValidationError, DomainError) as error:
+        return _page(request, state, words_of(request, error))
+    return redirect("bleach_kept", state.world.slug)

@@ -1,0 +1,56 @@
+"""Responses in force: what was accepted of a stage stands instead of what the mill's file says of it."""
+
+from typing import Final
+
+from desk.floor.state import State
+from desk.stations.bleach.models import Response
+from stock.bleaching.unit import BleachStage
+from stock.figure import Datum, Origin
+from stock.parts import Fitted
+
+OFTEN_S: Final = 3600
+KINDS: Final = {"response": "response_per_kg", "floor": "ks_floor"}
+
+
+def in_force(state: State) -> dict[str, Response]:
+    """Return the accepted responses by `<bleach>:<stage>`; asked with each entry, not with each reading."""
+    rows: dict[str, Response] = state.of_records("responses", lambda: _read(state), OFTEN_S)
+    return rows
+
+
+def _read(state: State) -> dict[str, Response]:
+    rows = Response.objects.filter(world=state.world, superseded_by=None).select_related("by")
+    return {f"{one.unit}:{one.stage}": one for one in rows}
+
+
+def _words(one: Response) -> str:
+    who = one.by.short_name if one.by else "nobody"
+    return f"{len(one.rungs)} rungs, {one.low_per_kg:.3f} to {one.high_per_kg:.3f}, accepted by {who}"
+
+
+def response_stands(state: State, point: str) -> Datum | None:
+    """Return the accepted response of a stage, `response:<bleach>:<stage>`, or the floor it was fitted on, `floor:…`."""
+    kind, _, where = point.partition(":")
+    found = in_force(state).get(where) if kind in KINDS else None
+    if found is None:
+        return None
+    return Datum(getattr(found, KINDS[kind]), Origin("set", f"fitted to {_words(found)}", found.entered_at))
+
+
+def as_accepted(state: State, unit: BleachStage) -> BleachStage:
+    """Return a bleach with the responses that were accepted in place of those of its file."""
+    accepted = in_force(state)
+    stages = list(unit.stages)
+    for at, stage in enumerate(stages):
+        if (one := accepted.get(f"{unit.id}:{at + 1}")) is not None:
+            when = one.entered_at.date()
+            who = one.by.short_name if one.by else "nobody"
+            told = {"fitted_from": f"{len(one.rungs)} rungs of a ladder", "fitted_on": when, "by": who}
+            holds = (one.least_charge, one.most_charge)
+            stages[at] = stage.model_copy(
+                update={
+                    "response_per_kg": Fitted(value=one.response_per_kg, holds=holds, **told),
+                    "ks_floor": Fitted(value=one.ks_floor, **told),
+                }
+            )
+    return unit if stages == unit.stages else unit.model_copy(update={"stages": stages})
