@@ -6,7 +6,7 @@ from typing import Final
 from desk.floor.state import State
 from desk.frame.panels.attempt import Panel, Sets
 from desk.frame.panels.fills import Fill, assumed, flow, flow_in, given, reading, step, target
-from stock.bleaching.unit import BleachStage
+from desk.stations.plain.bleach_panels import BLEACH_PANELS
 from stock.delivery.unit import Dryer
 from stock.figure import Datum, Origin
 from stock.judge.here import Place
@@ -49,10 +49,6 @@ def _brought(place: Place) -> Datum:
     return Datum(round(brought, 3), said)
 
 
-def _doses(place: Place) -> bool:
-    return isinstance(place.unit, BleachStage) and place.unit.charge_kg_per_odt is not None
-
-
 def _in_batches(place: Place) -> bool:
     return getattr(place.unit, "batch_odt", None) is not None
 
@@ -87,21 +83,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         decimals=3,
         at=("screen",),
     ),
-    Panel(
-        "dosing",
-        "Dosing flow of the last stage, {of}",
-        "dosing_flow",
-        {
-            "charge_kg_per_odt": ("Charge", given("charge_kg_per_odt")),
-            "production_bd_t_per_h": ("Pulp through the stage", flow_in()),
-            "solution_g_per_l": ("Solution strength", given("solution_g_per_l")),
-        },
-        lambda size: f"Set the dosing pump to {size.text} L/min.",
-        decimals=1,
-        at=("bleach_stage",),
-        where=_doses,
-        sets=Sets(lambda place: f"charge:{place.unit.id}", field="charge_kg_per_odt"),
-    ),
+    *BLEACH_PANELS,
     Panel(
         "batch_water",
         "Water to correct a batch, {of}",
