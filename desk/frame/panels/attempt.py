@@ -74,6 +74,21 @@ class Stood:
         return self.panel.title.format(of=name[:1].lower() + name[1:])
 
 
+def picks_of(panels: Sequence[Stood], chosen: Stood) -> list[tuple[Stood, str]]:
+    """Return what can be picked instead of a panel: those at its place by what they do, one of each other place by its name."""
+    found, seen = [], {chosen.place.part.id}
+    here = [one for one in panels if one.place.part.id == chosen.place.part.id]
+    if len(here) > 1:
+        found += [(one, one.panel.title.removesuffix(", {of}")) for one in here]
+    else:
+        found.append((chosen, chosen.place.name))
+    for one in panels:
+        if one.place.part.id not in seen:
+            seen.add(one.place.part.id)
+            found.append((one, one.place.name))
+    return found if len(found) > 1 else []
+
+
 def stand(state: State, panels: Iterable[Panel], parts: Iterable[Instrumented]) -> list[Stood]:
     """Return the panels that belong to some parts, at each of them, in the order of the panels."""
     places = [Place(state, part) for part in parts]

@@ -16,7 +16,7 @@ from desk.stations.bleach.coming import Outlook, brightness_tag, coming_to, rate
 from desk.stations.bleach.drawing import draw_ahead, draw_towers
 from desk.stations.bleach.water import bound, watered
 from desk.stations.bleach.worked import Worked, bleaches, worked
-from desk.stations.plain.page import show, station_context
+from desk.stations.plain.page import panels_of, panels_shown, show, station_context
 from stock.bleaching.sequences import SEQUENCES
 from stock.bleaching.symbols import SYMBOLS
 from stock.bleaching.unit import BleachStage
@@ -69,8 +69,11 @@ def _bleach(request: HttpRequest, state: State, unit: BleachStage) -> HttpRespon
     outlook = coming_to(state, unit)
     tag = brightness_tag(state, unit)
     context = station_context(state, unit.station)
+    panels = panels_of(state, unit.station)
+    own = next((one.id for one in panels if one.place.part.id == unit.id), "")
     context |= {
         "unit": unit,
+        **panels_shown(state, panels, own),
         **_shown(state, worked(state, unit, {})),
         "outlook": outlook,
         "plot": draw_ahead(state, outlook, tag.band if tag is not None else None),

@@ -13,7 +13,7 @@ from desk.frame.alike import alike, new_key
 from desk.frame.cards import size_of
 from desk.frame.page import named, on_line
 from desk.frame.page import page as render_page
-from desk.frame.panels.attempt import Stood, attempt, stand
+from desk.frame.panels.attempt import Stood, attempt, picks_of, stand
 from desk.frame.words import lower_first
 from desk.stations.plain.panels import PROCESS_PANELS
 from stock.tag import Tag
@@ -51,13 +51,20 @@ def station_context(state: State, station_id: str, chosen: str = "") -> dict[str
         "quiet": state.quiet_for(tags),
         "drifting": [state.drifting[tag.id] for tag in tags if tag.id in state.drifting],
         "sentence": station_sentence(state, station_id, tags),
-        "panels": panels,
-        "panel": attempt(_chosen(state, panels, chosen), {}) if panels else None,
+        **panels_shown(state, panels, chosen),
         "records": recent(state, station_id),
         "trend_tag": _trend_tag(state, tags),
         "loads": [load for load in state.result.loads if load.station == station_id],
         "note_key": new_key(),
     }
+
+
+def panels_shown(state: State, panels: Sequence[Stood], chosen: str = "") -> dict[str, Any]:
+    """Return the panel that is open, and what can be picked instead of it."""
+    if not panels:
+        return {"picks": [], "panel": None}
+    open_ = _chosen(state, panels, chosen)
+    return {"picks": picks_of(panels, open_), "panel": attempt(open_, {})}
 
 
 def panels_of(state: State, station_id: str) -> list[Stood]:
@@ -132,9 +139,9 @@ def set_points(request: HttpRequest, state: State, station_id: str, panel_id: st
 @on_line
 def panel(request: HttpRequest, state: State, station_id: str, panel_id: str) -> HttpResponse:
     """Answer with one panel of a station that has several."""
-    found = next((one for one in panels_of(state, station_id) if one.id == panel_id), None)
-    if found is None:
+    panels = panels_of(state, station_id)
+    if all(one.id != panel_id for one in panels):
         raise Http404
-    context = {"panel": attempt(found, {}), "panels": panels_of(state, station_id)}
+    context = panels_shown(state, panels, panel_id)
     context |= {"station": state.line.station(station_id), "world": state.world, "state": state}
     return render(request, "station/_panels.html", context)
