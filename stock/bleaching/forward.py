@@ -2,12 +2,15 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 
 from stock.bleaching.colour import brightness_of, ks_of
 from stock.bleaching.through import Run, ks_into, march, rows_of, start_of
 from stock.bleaching.unit import BleachStage
+
+USUAL_H: Final = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +36,7 @@ class Coming:
 
 
 def coming(
-    blown: Sequence[Blown], tank_bd_t: float, lag_h: float, first_kappa: float, last_h: float = 24.0
+    blown: Sequence[Blown], tank_bd_t: float, lag_h: float, first_kappa: float, rate_bd_t_per_h: float = 0.0
 ) -> list[Coming]:
     """Return what comes to the first mixer, batch by batch.
 
@@ -50,18 +53,25 @@ def coming(
         Time from the tank to the first mixer.
     first_kappa : float
         Kappa of what was there before the first of them.
-    last_h : float
-        Until when the last of them lasts.
+    rate_bd_t_per_h : float
+        What is drawn, by which the last of them lasts; without it, as long as the one before.
     """
     found: list[Coming] = []
     kappa = first_kappa
     for index, one in enumerate(blown):
         share = one.bd_t / (one.bd_t + tank_bd_t) if one.bd_t > 0 else 0.0
         kappa += share * (one.kappa - kappa)
-        ends = blown[index + 1].at_h if index + 1 < len(blown) else max(one.at_h, last_h)
+        ends = blown[index + 1].at_h if index + 1 < len(blown) else one.at_h + _lasts_h(blown, rate_bd_t_per_h)
         if ends > one.at_h:
             found.append(Coming(one.label, one.at_h + lag_h, ends + lag_h, kappa, one.measured))
     return found
+
+
+def _lasts_h(blown: Sequence[Blown], rate_bd_t_per_h: float) -> float:
+    """Return how long the last batch lasts."""
+    if rate_bd_t_per_h > 0 and blown[-1].bd_t > 0:
+        return blown[-1].bd_t / rate_bd_t_per_h
+    return blown[-1].at_h - blown[-2].at_h if len(blown) > 1 else USUAL_H
 
 
 def kappa_at(parts: Sequence[Coming], hour: float, otherwise: float) -> float:

@@ -155,7 +155,7 @@ class Laws(SimpleTestCase):
             ends = []
             for more in (0.0, 5.0, 10.0, 15.0):
                 changed = [dict(one) for one in stages]
-                changed[at]["charge_kg_per_odt"] += more + 10  # past what the carry-over eats
+                changed[at]["charge_kg_per_odt"] += more + 80  # past what the carry-over eats
                 found = bleached(stages=changed, **given_)
                 self.assertLessEqual(found.end_brightness_pct, max(brightness_of(lowest), came) + 1e-9)
                 ends.append(found.each_ks[at])
@@ -389,6 +389,8 @@ class Forward(SimpleTestCase):
         self.assertAlmostEqual(kappa_at(parts, 0.0, 18.0), 21.0)
         self.assertEqual(kappa_at(parts, -30.0, 17.5), 17.5)
         self.assertEqual(coming((), 10, 1, 18.0), [])
+        self.assertEqual(parts[3].to_h, 4.5)  # the last lasts as long as the one before, or by what is drawn
+        self.assertEqual(coming(self.BLOWN, 10.0, 1.5, 18.0, 5.0)[3].to_h, 3.5)
 
     def test_each_cook_lies_where_it_is(self):
         parts = coming(self.BLOWN, 0.0, 0.0, 18.0)

@@ -138,7 +138,7 @@ def _coming_to(state: State, unit: BleachStage) -> Outlook:
     if before is not None:
         blows = [one for station in stations() for one in station.blows(state) if one.unit == before[0]]
         held = [_blown(one, state.now) for one in blows]
-        parts = coming(held, _tank(state, before[1]), _lag_h(state, unit, before[0]), base)
+        parts = coming(held, _tank(state, before[1]), _lag_h(state, unit, before[0]), base, rate)
     lies, gone = [], 0.0
     for one in minutes:
         lies.append(within(parts, gone / 60, one / 60))
