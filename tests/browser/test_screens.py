@@ -51,7 +51,7 @@ class OrderScreen(BrowserCase):
 class Stations(BrowserCase):
     def test_a_set_panel_refuses_by_name_and_recovers(self):
         self.sign_in("orr")
-        self.go("/live/at/bleach/")
+        self.go("/live/bleach/cane_bleach/")
         strength = self.page.get_by_role("textbox", name="Solution strength")
         strength.fill("0")
         expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text("outside more than 0 to 1600 g/L")

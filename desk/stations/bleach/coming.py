@@ -22,6 +22,7 @@ from stock.washing.unit import Washer
 UNIT_MIN: Final = 4.0  # pipes, screens and thickeners on the way, each
 USUAL_KAPPA: Final = 18.0
 SAME_KAPPA: Final = 0.15
+OFTEN_S: Final = 3600  # what a washing line answers in hangs on its definition alone
 KF_SPAN: Final = (0.02, 0.6)
 
 
@@ -122,11 +123,11 @@ def _tank(state: State, recipe: Recipe) -> float:
 
 
 def coming_to(state: State, unit: BleachStage) -> Outlook:
-    """Return what comes to a bleach; asked once a state."""
-    kept: dict[str, Outlook] = state.kept.setdefault("coming", {})
-    if unit.id not in kept:
-        kept[unit.id] = _coming_to(state, unit)
-    return kept[unit.id]
+    """Return what comes to a bleach; worked out once a state, and again where its responses turn out to be others."""
+    kept: dict[str, tuple[BleachStage, Outlook]] = state.kept.setdefault("coming", {})
+    if unit.id not in kept or kept[unit.id][0] != unit:
+        kept[unit.id] = unit, _coming_to(state, unit)
+    return kept[unit.id][1]
 
 
 def _coming_to(state: State, unit: BleachStage) -> Outlook:
@@ -136,9 +137,10 @@ def _coming_to(state: State, unit: BleachStage) -> Outlook:
     before = recipe_before(state, unit)
     parts: list[Coming] = []
     if before is not None:
-        blows = [one for station in stations() for one in station.blows(state) if one.unit == before[0]]
+        blows = [one for one in _blows(state) if one.unit == before[0]]
         held = [_blown(one, state.now) for one in blows]
-        parts = coming(held, _tank(state, before[1]), _lag_h(state, unit, before[0]), base, rate)
+        lag = state.of_records(f"lag:{unit.id}", lambda: _lag_h(state, unit, before[0]), OFTEN_S)
+        parts = coming(held, _tank(state, before[1]), lag, base, rate)
     lies, gone = [], 0.0
     for one in minutes:
         lies.append(within(parts, gone / 60, one / 60))
@@ -150,6 +152,13 @@ def _coming_to(state: State, unit: BleachStage) -> Outlook:
     at_exit = next((one for one in parts if one.from_h <= -hold_h < one.to_h), None)
     told = [_part(state, unit, one, base) for one in parts if one.to_h > 0]
     return Outlook(parts, lies, told, base, kappa_at(parts, 0.0, base), hold_h, ahead, at_exit)
+
+
+def _blows(state: State) -> list[Blow]:
+    if "blows" not in state.kept:
+        state.kept["blows"] = [one for station in stations() for one in station.blows(state)]
+    found: list[Blow] = state.kept["blows"]
+    return found
 
 
 def _blown(one: Blow, now: datetime) -> Blown:

@@ -27,7 +27,10 @@ def _serves(line: Definition) -> bool:
 
 def _due(state: State) -> Iterable[Item]:
     """Yield each change of kappa that will take an exit out of its band, at the moment it reaches the first mixer."""
-    for unit in bleaches(state):
+    for told in state.line.units:
+        if not isinstance(told, BleachStage) or warning(state, told, coming_to(state, told)) is None:
+            continue  # most pages ask no more than this
+        unit = next(one for one in bleaches(state) if one.id == told.id)
         outlook = coming_to(state, unit)
         found = warning(state, unit, outlook)
         if found is None:

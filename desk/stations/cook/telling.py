@@ -16,7 +16,6 @@ from desk.stations.cook.board import board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
 from stock.cooking.end_point import pulp_per_cook
-from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
 from stock.figure import Origin
 from stock.judge.here import Place
@@ -25,6 +24,7 @@ from stock.judge.limits import judge
 SAMPLE_BEFORE: Final = timedelta(minutes=20)
 RESULT_AFTER: Final = timedelta(minutes=45)
 RESULT_LATE: Final = timedelta(hours=3)
+OFTEN_S: Final = 600
 
 
 def due(state: State) -> list[Item]:
@@ -142,6 +142,7 @@ def blows(state: State) -> list[Blow]:
     if not state.line.cook.recipes:
         return []
     house = house_of(state)
+    pulps = state.of_records("pulps", lambda: _pulps(state, house), OFTEN_S)
     found = []
     for cook in state.cooks:
         recipe, blow = recipe_of(state, cook), house.step(cook, "blow")
@@ -150,22 +151,26 @@ def blows(state: State) -> list[Blow]:
             continue
         at = blow.at if blow is not None else forecast.at if forecast is not None else state.now
         kappa = result.kappa if result is not None else forecast.kappa if forecast is not None else cook.kappa_target
-        found.append(Blow(recipe.unit, cook.number, at, _pulp_bd_t(house, cook, recipe), kappa, result is not None))
+        found.append(Blow(recipe.unit, cook.number, at, pulps.get(cook.number, 0.0), kappa, result is not None))
     for one in house.all():
         if one.running and one.cook.number not in {blow.number for blow in found}:
             recipe = recipe_of(state, one.cook)
-            pulp = _pulp_bd_t(house, one.cook, recipe)
+            pulp = pulps.get(one.cook.number, 0.0)
             found.append(Blow(recipe.unit, one.cook.number, one.blow_at, pulp, one.cook.kappa_target, measured=False))
     return sorted(found, key=lambda one: one.at)
 
 
-def _pulp_bd_t(house: House, cook: Cook, recipe: Recipe) -> float:
-    """Return the pulp a cook's wood gives, bone dry; 0 where its steps cannot be."""
-    try:
-        wood = house.charge(cook, recipe)["wood"].value
-    except DomainError:
-        return 0.0
-    return float(wood) * recipe.reference_yield_pct / 100
+def _pulps(state: State, house: House) -> dict[int, float]:
+    """Return the pulp each cook's wood gives, bone dry; 0 where its steps cannot be."""
+    found = {}
+    for cook in state.cooks:
+        recipe = recipe_of(state, cook)
+        try:
+            wood = float(house.charge(cook, recipe)["wood"].value)
+        except DomainError:
+            wood = 0.0
+        found[cook.number] = wood * recipe.reference_yield_pct / 100
+    return found
 
 
 def made(state: State, start: datetime) -> list[str]:
