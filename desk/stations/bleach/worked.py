@@ -2,67 +2,36 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
 from itertools import pairwise
 from typing import Any, Final
 
 from desk.floor.state import State
-from desk.frame.forms import number
-from desk.stations.bleach.coming import brightness_tag, charges_of, coming_to, rate_of, runs_of
+from desk.stations.bleach.cheap import Move, cheapest_of, moves_of
+from desk.stations.bleach.coming import brightness_tag, coming_to, rate_of, runs_of
 from desk.stations.bleach.responses import as_accepted
-from stock.bleaching.cheapest import Cheapest, Lever, Limits, cheapest
+from desk.stations.bleach.typed import (
+    SHARED,
+    TYPED,
+    Row,
+    Taken,
+    as_stands,
+    read_field,
+    refuse_alike,
+    rows_typed,
+    stage_typed,
+    text_of,
+)  # fmt: skip
+from stock.bleaching.cheapest import Cheapest
 from stock.bleaching.colour import brightness_of, ks_of
 from stock.bleaching.sequence import Bleached
-from stock.bleaching.symbols import CAUTIONS, FORMULA, SYMBOLS, Symbol, middle, symbol_of
-from stock.bleaching.through import Run, ks_into, rows_for, rows_of, start_of, usual_charge
+from stock.bleaching.symbols import CAUTIONS, FORMULA, Symbol
+from stock.bleaching.through import Run, ks_into, rows_for, rows_of, start_of
 from stock.bleaching.unit import BleachStage, Stage
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 
-TYPED: Final = Origin("entered", "as typed")
-MOST_STAGES: Final = 8
-KAPPA_FACTORS: Final = (0.15, 0.28)
 AOX_OF: Final = {"dioxide": "clo2_active_kg_per_odt", "hypochlorite": "hypo_active_kg_per_odt"}
-CHEAPEST_KEPT: Final = 64
 SHORT_PTS: Final = 0.5  # of brightness, below which a test does not tell
-
-
-@dataclass(frozen=True, slots=True)
-class FieldOf:
-    """A field of the form: its limits, and whether it may be left empty."""
-
-    name: str
-    label: str
-    unit: str
-    low: float
-    high: float
-    needed: bool = True
-
-
-SHARED: Final = (
-    FieldOf("kappa", "Kappa that comes in", "", 1.0, 150.0),
-    FieldOf("came", "Brightness that comes in", "% ISO", 5.0, 95.0),
-    FieldOf("rate", "Pulp through it", "BDt/h", 0.05, 300.0),
-    FieldOf("cod", "Oxygen demand carried in", "kg/BDt", 0.0, 100.0),
-    FieldOf("target", "Brightness wanted", "% ISO", 20.0, 95.0),
-    FieldOf("viscosity", "Least viscosity", "mL/g", 100.0, 2000.0, needed=False),
-)
-OF_STAGE: Final = (
-    FieldOf("charge", "charge", "kg/BDt", 0.0, 100.0),
-    FieldOf("strength", "solution", "g/L", 0.1, 600.0, needed=False),
-    FieldOf("celsius", "warmth", "°C", 0.0, 130.0),
-    FieldOf("ph", "end pH", "", 0.5, 13.9),
-    FieldOf("minutes", "time", "min", 0.5, 1440.0),
-)
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """A stage's fields as they stand: symbol, then name, label, unit, text of each."""
-
-    index: int
-    symbol: str
-    fields: Sequence[tuple[str, str, str, str]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,20 +53,6 @@ class Ended:
     pump: Figure | None
     most_l_per_min: float | None
     doubts: Sequence[str]
-
-
-@dataclass(frozen=True, slots=True)
-class Move:
-    """A charge of the cheapest set: now, then, at which pump, between what it is as cheap, what holds it."""
-
-    name: str
-    formula: str
-    now: float
-    to: float
-    pump: float | None
-    flat: tuple[float, float]
-    point: str
-    bound: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,17 +86,13 @@ def bleaches(state: State) -> list[BleachStage]:
 def worked(state: State, unit: BleachStage, typed: Mapping[str, Any]) -> Worked:
     """Work a sequence out; a fault names its field and keeps everything typed."""
     usual = _defaults(state, unit)
-    values = {one.name: _text(typed, one.name, usual.get(one.name)) for one in SHARED}
-    rows = _rows(state, unit, typed)
+    values = {one.name: text_of(typed, one.name, usual.get(one.name)) for one in SHARED}
+    rows = rows_typed(state, unit, typed)
     try:
         return _worked(state, unit, typed, values, rows)
     except DomainError as error:
         fault = f"{error.message}. Allowed: {error.allowed}" if error.allowed else error.message
         return Worked(unit, values, rows, fault=fault, faulty=error.argument)
-
-
-def _text(typed: Mapping[str, Any], name: str, stands: float | None) -> str:
-    return str(typed.get(name, "" if stands is None else f"{stands:.3g}")).strip()[:20]
 
 
 def _defaults(state: State, unit: BleachStage) -> dict[str, float]:
@@ -173,110 +124,18 @@ def _ks_in(state: State, unit: BleachStage, kappa: float) -> float:
     return ks_into(rows, start_of(unit, past), ks_of(ends)) * kappa / past
 
 
-def _rows(state: State, unit: BleachStage, typed: Mapping[str, Any]) -> list[Row]:
-    """Return the stages of the form: those of the bleach, what was added, and an empty one to add another."""
-    charges = charges_of(state, unit)
-    rate = float(rate_of(state, unit).value)
-    found = []
-    for index in range(MOST_STAGES):
-        own = unit.stages[index] if index < len(unit.stages) else None
-        text = str(typed.get(f"stage-{index}-symbol", own.symbol if own is not None and not typed else "")).strip()[:6]
-        stands: dict[str, float | None] = {}
-        if own is not None and text == own.symbol:
-            stands = _as_run(unit, index, float(charges[index].value), rate)
-        elif text in SYMBOLS:
-            stands = _as_usual(symbol_of(text, unit.furnish))  # type: ignore[arg-type]
-        fields = [
-            (one.name, one.label, one.unit, _text(typed, f"stage-{index}-{one.name}", None) or _stood(stands, one.name))
-            for one in OF_STAGE
-        ]
-        found.append(Row(index, text, fields))
-        if not text:
-            break
-    return found
-
-
-def _stood(stands: Mapping[str, float | None], name: str) -> str:
-    value = stands.get(name)
-    return "" if value is None else f"{value:.4g}"
-
-
-def _as_run(unit: BleachStage, at: int, charge: float, rate: float) -> dict[str, float | None]:
-    stage, symbol = unit.stages[at], unit.symbol(at)
-    return {
-        "charge": charge,
-        "strength": stage.solution_g_per_l,
-        "celsius": middle(symbol.temperature_c) if stage.temperature_c is None else stage.temperature_c,
-        "ph": middle(symbol.ph) if stage.end_ph is None else stage.end_ph,
-        "minutes": round(stage.minutes(rate), 1),
-    }
-
-
-def _as_usual(symbol: Symbol) -> dict[str, float | None]:
-    return {
-        "charge": middle(symbol.charge), "celsius": middle(symbol.temperature_c), "ph": middle(symbol.ph),
-        "minutes": middle(symbol.minutes), "strength": None,
-    }  # fmt: skip
-
-
-def _read(text: str, one: FieldOf, name: str, label: str) -> float | None:
-    if not text and not one.needed:
-        return None
-    value = number(text, name, label)
-    if not one.low <= value <= one.high:
-        said = f"{label} is {value:g} {one.unit}".strip()
-        raise DomainError("E_RANGE", name, said, f"{one.low:g} to {one.high:g} {one.unit}".strip())
-    return value
-
-
-def _stage(unit: BleachStage, row: Row) -> tuple[Stage, Symbol, Run, dict[str, float | None]]:
-    """Return a typed stage: of the bleach where its symbol stands there, else of its kind."""
-    if row.symbol not in SYMBOLS:
-        raise DomainError("E_UNIT", f"stage-{row.index}-symbol", f"{row.symbol[:6]} is no stage", ", ".join(SYMBOLS))
-    symbol = symbol_of(row.symbol, unit.furnish)
-    own = unit.stages[row.index] if row.index < len(unit.stages) else None
-    stage = own if own is not None and own.symbol == row.symbol else Stage(symbol=row.symbol)  # type: ignore[arg-type]
-    given = {
-        one.name: _read(text, one, f"stage-{row.index}-{one.name}", f"{label} of {row.symbol}")
-        for one, (_, label, _, text) in zip(OF_STAGE, row.fields, strict=True)
-    }
-    run = Run(given["charge"], given["celsius"], given["minutes"], given["ph"])
-    return stage, symbol, run, given
-
-
-def _as_stands(stage: Stage, symbol: Symbol, run: Run, rate: float) -> Run:
-    """Return a run without what stands as it usually does, so that its conditions count for nothing."""
-    usual = {
-        "temperature_c": middle(symbol.temperature_c) if stage.temperature_c is None else stage.temperature_c,
-        "end_ph": middle(symbol.ph) if stage.end_ph is None else stage.end_ph,
-    }
-    minutes = run.minutes
-    if minutes is not None and abs(minutes - round(stage.minutes(rate), 1)) < 0.006 * minutes:
-        minutes = None
-    elif minutes is not None:
-        minutes *= stage.minutes() / stage.minutes(rate)  # told at its own rate
-    return Run(
-        run.charge_kg_per_odt,
-        None
-        if run.temperature_c is None or abs(run.temperature_c - usual["temperature_c"]) < 0.05
-        else run.temperature_c,
-        minutes,
-        None if run.end_ph is None or abs(run.end_ph - usual["end_ph"]) < 0.005 else run.end_ph,
-    )
-
-
 def _worked(
     state: State, unit: BleachStage, typed: Mapping[str, Any], values: Mapping[str, str], rows: Sequence[Row]
 ) -> Worked:
-    shared = {one.name: _read(values[one.name], one, one.name, one.label) for one in SHARED}
+    shared = {one.name: read_field(values[one.name], one, one.name, one.label) for one in SHARED}
     kappa, rate, cod = (float(shared[name] or 0.0) for name in ("kappa", "rate", "cod"))
     taken = [row for row in rows if row.symbol]
     if not taken:
         raise DomainError("E_COUNT", "stage-0-symbol", "There is no stage", "one stage or more")
-    found = [_stage(unit, row) for row in taken]
-    _refuse_alike(taken)
-    stages, symbols = [one[0] for one in found], [one[1] for one in found]
-    runs = {at: _as_stands(stage, symbol, run, rate) for at, (stage, symbol, run, _) in enumerate(found)}
+    found = [stage_typed(unit, row) for row in taken]
+    refuse_alike(taken)
+    stages, symbols = [one.stage for one in found], [one.symbol for one in found]
+    runs = {at: as_stands(one.stage, one.symbol, one.run, rate) for at, one in enumerate(found)}
     lines = rows_for(stages, symbols, kappa, cod, runs)
     said = Origin("computed", "the stages as they stand") if not typed else TYPED
     data = {
@@ -294,7 +153,7 @@ def _worked(
         _ended(unit, at, one, lines[at], bleached, rate, state) for at, one in enumerate(found)
     ]  # fmt: skip
     figures = _figures(found, bleached, kappa, cod, state, unit)
-    best, fault = _best(unit, found, lines, shared, rate)
+    best, fault = cheapest_of(unit, found, lines, shared, rate)
     saved = _saved(figures, best)
     says = _says(ends, shared, bleached)
     chemicals = dict.fromkeys(one.symbol.chemical for one in ends)
@@ -307,7 +166,7 @@ def _worked(
         through,
         figures,
         best,
-        _moves(unit, found, best, rate, kappa),
+        moves_of(unit, found, best, rate, kappa),
         fault,
         saved,
         says,
@@ -315,25 +174,15 @@ def _worked(
     )
 
 
-def _refuse_alike(rows: Sequence[Row]) -> None:
-    """Refuse a dioxide stage that is numbered like one before it: its place tells it."""
-    seen: dict[str, int] = {}
-    for row in rows:
-        if row.symbol in {"D0", "D1", "D2"} and row.symbol in seen:
-            message = f"{row.symbol} stands at {seen[row.symbol] + 1} and at {row.index + 1}"
-            raise DomainError("E_ORDER", f"stage-{row.index}-symbol", message, "each number once: D0, D1, D2")
-        seen[row.symbol] = row.index
-
-
 def _datum(value: float, name: str, typed: Mapping[str, Any], words: str) -> Datum:
     return Datum(value, TYPED if name in typed else Origin("computed", words))
 
 
 def _ended(
-    unit: BleachStage, at: int, one: tuple[Stage, Symbol, Run, dict[str, float | None]], line: Mapping[str, float],
+    unit: BleachStage, at: int, one: Taken, line: Mapping[str, float],
     bleached: Bleached, rate: float, state: State,
 ) -> Ended:  # fmt: skip
-    stage, symbol, run, given = one
+    stage, symbol, run, given = one.stage, one.symbol, one.run, one.given
     charge, strength = float(run.charge_kg_per_odt or 0.0), given["strength"]
     pump = None
     if strength is not None:
@@ -376,13 +225,13 @@ def _doubts(stage: Stage, symbol: Symbol, run: Run, pump: Figure | None, rate: f
 
 
 def _figures(
-    found: Sequence[tuple[Stage, Symbol, Run, dict[str, float | None]]], bleached: Bleached, kappa: float, cod: float,
+    found: Sequence[Taken], bleached: Bleached, kappa: float, cod: float,
     state: State, unit: BleachStage,
 ) -> list[Figure]:  # fmt: skip
-    charges = [float(run.charge_kg_per_odt or 0.0) for _, _, run, _ in found]
+    charges = [float(one.run.charge_kg_per_odt or 0.0) for one in found]
     told = state.set_origin(unit.name)
     figures = []
-    prices = [stage.cost_per_kg for stage, _, _, _ in found]
+    prices = [one.stage.cost_per_kg for one in found]
     if all(one is not None for one in prices):
         figures.append(
             figure(
@@ -398,7 +247,8 @@ def _figures(
             )
         )  # fmt: skip
     active: dict[str, float] = {}
-    for (_, symbol, _, _), charge in zip(found, charges, strict=True):
+    for one, charge in zip(found, charges, strict=True):
+        symbol = one.symbol
         if name := AOX_OF.get(symbol.chemical):
             active[name] = active.get(name, 0.0) + charge * (symbol.per_kg if symbol.chemical == "dioxide" else 0.9525)
     if active:
@@ -418,84 +268,10 @@ def _figures(
 NOT_COUNTED: Final = ("steam_t_per_odt", "steam_cost_per_t", "power_kwh_per_t", "power_cost_per_kwh")
 
 
-# ---- the cheapest charges
-
-
-def _best(
-    unit: BleachStage, found: Sequence[tuple[Stage, Symbol, Run, dict[str, float | None]]],
-    lines: Sequence[dict[str, float]], shared: Mapping[str, float | None], rate: float,
-) -> tuple[Cheapest | None, str]:  # fmt: skip
-    levers = tuple(_levers(found, rate, float(shared["kappa"] or 0.0)))
-    if not levers:
-        return None, ""
-    frozen = tuple(tuple(sorted(one.items())) for one in lines)
-    limits = Limits(float(shared["target"] or 0.0), shared["viscosity"] if unit.furnish == "chemical" else None)
-    kappa, came, cod = (round(float(shared[name] or 0.0), 3) for name in ("kappa", "came", "cod"))
-    try:
-        return _kept_best(frozen, kappa, came, unit.viscosity_ml_per_g, cod, levers, limits), ""
-    except DomainError as error:
-        return None, error.message
-
-
-@lru_cache(maxsize=CHEAPEST_KEPT)
-def _kept_best(
-    lines: tuple[tuple[tuple[str, float], ...], ...], kappa: float, came: float, viscosity: float, cod: float,
-    levers: tuple[Lever, ...], limits: Limits,
-) -> Cheapest:  # fmt: skip
-    return cheapest([dict(one) for one in lines], kappa, came, viscosity, cod, levers, limits)
-
-
-def _levers(
-    found: Sequence[tuple[Stage, Symbol, Run, dict[str, float | None]]], rate: float, kappa: float
-) -> Sequence[Lever]:
-    """Yield the charges that have a price and an effect, each between its window, what its fit holds for and its pump."""
-    levers = []
-    for at, (stage, symbol, _, given) in enumerate(found):
-        if stage.cost_per_kg is None or symbol.response <= 0:
-            continue
-        low, high, why = *symbol.charge, "its window"
-        usual = usual_charge(stage, symbol)
-        if symbol.symbol == "D0":  # by kappa: less leaves to later stages what they cannot take, more is lost
-            low, high = (10 * one * kappa / symbol.per_kg for one in KAPPA_FACTORS)
-            why = f"kappa factor {KAPPA_FACTORS[0]:g} to {KAPPA_FACTORS[1]:g}"
-        low, high = min(low, usual), max(high, usual)
-        if stage.response_per_kg is not None and stage.response_per_kg.holds is not None:
-            low, high, why = *stage.response_per_kg.holds, "what its fit holds for"
-        strength = given["strength"]
-        if stage.most_l_per_min is not None and strength is not None and rate > 0:
-            most = stage.most_l_per_min * strength * 60 / (1000 * rate)
-            if most < high:
-                high, why = max(most, low), "its pump"
-        levers.append(Lever(at, low, round(high, 3), stage.cost_per_kg, symbol.per_kg, why))
-    return levers
-
-
 def _saved(figures: Sequence[Figure], best: Cheapest | None) -> float | None:
     """Return what the cheapest charges save a tonne against those typed."""
     cost = next((one.value for one in figures if one.method is not None and one.method.name == "bleach_cost"), None)
     return None if cost is None or best is None else cost - best.cost_per_bdt
-
-
-def _moves(
-    unit: BleachStage, found: Sequence[tuple[Stage, Symbol, Run, dict[str, float | None]]], best: Cheapest | None, rate: float,
-    kappa: float,
-) -> list[Move]:  # fmt: skip
-    if best is None:
-        return []
-    last = len(unit.stages) - 1
-    moves = []
-    for lever, to, flat in zip(_levers(found, rate, kappa), best.charges, best.flat, strict=True):
-        stage, symbol, run, given = found[lever.stage]
-        own = lever.stage <= last and unit.stages[lever.stage] is stage
-        point = (f"charge:{unit.id}" if lever.stage == last else f"charge:{unit.id}:{lever.stage + 1}") if own else ""
-        strength = given["strength"]
-        pump = to * rate * 1000 / 60 / strength if strength else None
-        bound = lever.most_why if not 1.001 * lever.least < to < 0.999 * lever.most else ""
-        moves.append(
-            Move(stage.name or symbol.symbol, FORMULA[symbol.chemical], float(run.charge_kg_per_odt or 0.0), to, pump, flat,
-                 point, bound)
-        )  # fmt: skip
-    return moves
 
 
 def _says(ends: Sequence[Ended], shared: Mapping[str, float | None], bleached: Bleached) -> list[str]:
