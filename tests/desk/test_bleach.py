@@ -6,6 +6,7 @@ from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.stations.bleach.coming import charges_of, coming_to, warning
 from desk.stations.bleach.drawing import colour_of, draw_ahead, draw_towers
+from desk.stations.bleach.models import Delivery, Rung
 from desk.stations.bleach.water import bound, watered
 from desk.stations.bleach.worked import bleaches, worked
 from desk.stations.cook.amounts import Amounts
@@ -13,6 +14,7 @@ from desk.stations.cook.bench import take_result
 from desk.stations.moves.models import Move
 from tests.desk.base import NOW, DeskCase
 from tests.desk.cook_house import HouseCase
+from tests.faults.test_fuzz import NASTY
 
 
 class BleachCase(DeskCase):
@@ -255,3 +257,31 @@ class Waters(BleachCase):
         self.assertIn("Calcium binds", bound({"chloride-load": "0.2"}).words[0])
         self.assertIn("not a number", bound({"calcium-limit": "x"}).fault)
         self.assertIn("no bleed keeps", bound({"chloride-limit": "0,01"}).fault)
+
+
+class Slips(BleachCase):
+    def test_whatever_is_typed_is_answered_in_words(self):
+        """Every nasty text in every field of a bleach, of the water, of a rung and a load: no error, nothing stored."""
+        self.sign_in("operator")
+        usual = self.worked()
+        typed = {**usual.values, **WorkingOut.rows(self, usual)}
+        forms = {
+            "/live/bleach/wood_bleach/try/": typed,
+            "/live/water/try/": {"chloride-load": "1", "potassium-limit": "1", "product": "1"},
+            "/live/bleach/kept/rung/": {"place": "wood_bleach:1", "charge_kg_per_odt": "", "at": "", "text": ""},
+            "/live/bleach/kept/load/": {
+                "place": "wood_bleach:2",
+                "product": "peroxide",
+                "ph": "",
+                "second": "",
+                "at": "",
+            },
+        }
+        nasties = [one for one in NASTY if one.isprintable() or one == "\x00"]
+        for address, form in forms.items():
+            step = 4 if len(form) < 9 else 15
+            for index, name in enumerate(form):  # each field some of them, all of them somewhere
+                for nasty in nasties[index % step :: step]:
+                    answer = self.client.post(address, form | {name: nasty, "form_key": "slip"})
+                    self.assertLess(answer.status_code, 500, (address, name, nasty[:20]))
+        self.assertFalse(Rung.objects.exists() or Delivery.objects.exists())
