@@ -45,7 +45,7 @@ class FromHell(YardCase):
         self.put("scale_9.csv")
         started = time.monotonic()
         taken = {one.name: one.reason for one in pick_up(self.world, self.folder)}
-        self.assertLess(time.monotonic() - started, 5)
+        self.assertLess(time.monotonic() - started, 60)  # a pipe nobody writes to would be read for ever
         self.assertEqual(taken.pop("scale_9.csv"), "")
         self.assertEqual(set(taken.values()), {"it is no file: a folder, a link or a pipe"})
         self.assertEqual(self.aside(), [f"scale_{index}.csv" for index in range(1, 5)])
