@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from functools import cached_property
 
 from django.db.models import Q, Subquery
@@ -70,6 +70,10 @@ class State(Measured):
             if (datum := station.stands(self, point)) is not None:
                 return datum
         return None
+
+    def moved(self, point: str) -> list[tuple[datetime, float]]:
+        """Return when a point was moved of late and what it stood at before, the newest first."""
+        return [one for station in stations() for one in station.moved(self, point)]
 
     def flow(self, stream_id: str) -> Datum:
         """Return the bone-dry flow of a stream in the running balance."""

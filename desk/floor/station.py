@@ -144,6 +144,7 @@ class Station:
         _no_words  # by point and tag: what moves do of what is computed
     )
     stands: "Callable[[State, str], Datum | None]" = _none  # where a point people move stands, by what was set last
+    moved: "Callable[[State, str], Sequence[tuple[datetime, float]]]" = _nothing  # when a point was moved, from what
     held: "Callable[[State], Mapping[str, str]]" = _no_words  # tag: why nothing more is advised of it yet
     made: "Callable[[State, datetime], Iterable[str]]" = _nothing  # what it made since a moment, a line each
     sheet: "Callable[[State], Iterable[tuple[str, list[str]]]]" = _nothing

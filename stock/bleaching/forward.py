@@ -1,6 +1,6 @@
 """What comes to a bleach: pulp by cook through its blow tank, when each part reaches the first mixer, what it ends as."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -115,29 +115,41 @@ class Ahead:
 
 def exit_ahead(
     unit: BleachStage,
-    runs: dict[int, Run],
+    charge_at: Callable[[int, float], float],
     parts: Sequence[Coming],
     brightness_pct: float,
     base_kappa: float,
-    hold_h: float,
+    minutes: Sequence[float],
     cod_kg_per_odt: float | None = None,
     step_h: float = 0.25,
 ) -> Ahead:
     """Return the brightness at the exit while pulp that is known comes out, anchored at what is read there now.
 
-    What comes in absorbs light as its kappa does: what is left of the lignin is what colours it.
+    What comes in absorbs light as its kappa does: what is left of the lignin is what colours it. Each part by
+    the charges that stood, or stand, as it passes each mixer: `charge_at` says them by stage and hour from now;
+    `minutes` is the time in each stage.
     """
+    hold_h = sum(minutes) / 60
+    before_h = [sum(minutes[:at]) / 60 for at in range(len(minutes))]
+
+    def runs_of(entered_h: float) -> tuple[float, ...]:
+        return tuple(charge_at(at, entered_h + one) for at, one in enumerate(before_h))
+
+    def rows_at(kappa: float, charges: tuple[float, ...]) -> list[dict[str, float]]:
+        return rows_of(unit, kappa, {at: Run(charge_kg_per_odt=one) for at, one in enumerate(charges)}, cod_kg_per_odt)
+
     now_kappa = kappa_at(parts, -hold_h, base_kappa)
-    rows = rows_of(unit, now_kappa, runs, cod_kg_per_odt)
+    rows = rows_at(now_kappa, runs_of(-hold_h))
     per_kappa = ks_into(rows, start_of(unit, now_kappa, cod_kg_per_odt), ks_of(brightness_pct)) / now_kappa
     known_to = max((one.to_h for one in parts), default=-hold_h) + hold_h
     hours = np.arange(0.0, max(min(known_to, hold_h + 12.0), step_h) + 1e-9, step_h)
-    ends: dict[float, float] = {}
+    ends: dict[tuple[float, tuple[float, ...]], float] = {}
     found = []
     for hour in hours:
         kappa = kappa_at(parts, float(hour) - hold_h, now_kappa)
-        if kappa not in ends:
+        key = kappa, runs_of(float(hour) - hold_h)
+        if key not in ends:
             start = start_of(unit, kappa, cod_kg_per_odt)._replace(ks=per_kappa * kappa)
-            ends[kappa] = brightness_of(march(rows_of(unit, kappa, runs, cod_kg_per_odt), start)[-1].ks)
-        found.append(ends[kappa])
+            ends[key] = brightness_of(march(rows_at(*key), start)[-1].ks)
+        found.append(ends[key])
     return Ahead(tuple(map(float, hours)), tuple(found))

@@ -220,6 +220,15 @@ class Coming(HouseCase):
         self.sign_in("operator")
         page = self.client.get("/live/bleach/wood_bleach/").content.decode()
         self.assertTrue("without a change the exit falls to" in page, page[page.find("sentence") :][:200])
+        Move(
+            world=self.world, by=self.people["operator"], form_key="met", point="charge:wood_bleach:1", words="charge of D0",
+            unit="kg/BDt", station="bleach", from_value=13.5, to_value=16.5, at=NOW + timedelta(minutes=204),
+        ).save()  # fmt: skip
+        met = self.state(205)
+        again = coming_to(met, unit)
+        now = next(one for one in again.told if one.label == "1190")
+        self.assertAlmostEqual(now.figure.value, part.figure.value)  # met once, no more is asked for
+        self.assertGreater(min(again.ahead.brightness_pct), min(outlook.ahead.brightness_pct) + 0.2)
 
     def test_without_cooks_it_is_as_it_usually_is(self):
         state = self.state()

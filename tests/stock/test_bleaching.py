@@ -370,6 +370,9 @@ class Sequences(SimpleTestCase):
         self.assertEqual(rows_of(unit, 18.0, {2: Run(charge_kg_per_odt=6.0)}), usual)
 
 
+USUAL = (13.5, 4.0, 6.0)
+
+
 class Forward(SimpleTestCase):
     """What comes, by cook."""
 
@@ -401,10 +404,20 @@ class Forward(SimpleTestCase):
     def test_a_rise_of_kappa_is_foretold_at_the_exit(self):
         unit = hallin_reach().unit("wood_bleach")
         parts = coming(self.BLOWN, 0.0, 1.0, 18.0)
-        ahead = exit_ahead(unit, {}, parts, 84.5, 18.0, 5.0)
+        ahead = exit_ahead(unit, lambda at, hour: USUAL[at], parts, 84.5, 18.0, [60, 90, 150])
         self.assertAlmostEqual(ahead.brightness_pct[0], 84.5)
         when, worst = ahead.worst()
         self.assertTrue(3.0 <= when <= 6.0 and worst < 83.0, (when, worst))
+        met = exit_ahead(
+            unit,
+            lambda at, hour: USUAL[at] + (4.0 if at == 0 and hour > -2.5 else 0.0),
+            parts,
+            84.5,
+            18.0,
+            [60, 90, 150],
+        )
+        self.assertAlmostEqual(met.brightness_pct[0], 84.5)  # what is out already was given nothing more
+        self.assertGreater(met.worst()[1], worst + 0.4)  # and what is met in time is foretold to be
 
     def test_shares_that_are_not_all_of_it_are_refused(self):
         given_ = {"kappa_each_kappa": [18.0, 20.0], "base_kappa": 18, "kappa_factor": 0.2}

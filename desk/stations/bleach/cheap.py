@@ -74,7 +74,7 @@ def _levers(found: Sequence[Taken], rate: float, kappa: float) -> Sequence[Lever
         if stage.most_l_per_min is not None and strength is not None and rate > 0:
             most = stage.most_l_per_min * strength * 60 / (1000 * rate)
             if most < high:
-                high, why = max(most, low), "its pump"
+                low, high, why = min(low, most), most, "its pump"
         levers.append(Lever(at, low, round(high, 3), stage.cost_per_kg, symbol.per_kg, why))
     return levers
 

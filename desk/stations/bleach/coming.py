@@ -1,6 +1,6 @@
 """What comes to a bleach by cook: through the blow tank, the washers, into each stage; the brightness it will end at."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final
@@ -83,14 +83,17 @@ def brightness_tag(state: State, unit: BleachStage) -> Tag | None:
     return state.line.tag(tag_id) if tag_id else None
 
 
+def _point(unit: BleachStage, at: int) -> str:
+    """Return where the charge of a stage is set: the last by its bleach alone."""
+    return f"charge:{unit.id}" if at == len(unit.stages) - 1 else f"charge:{unit.id}:{at + 1}"
+
+
 def charges_of(state: State, unit: BleachStage) -> list[Datum]:
     """Return the charge each stage has now: by what was set last, else as the mill's file has it."""
-    last = len(unit.stages) - 1
     found = []
     for at, stage in enumerate(unit.stages):
-        point = f"charge:{unit.id}" if at == last else f"charge:{unit.id}:{at + 1}"
         usual = Datum(usual_charge(stage, unit.symbol(at)), state.set_origin(unit.name))
-        found.append(state.stands(point) or usual)
+        found.append(state.stands(_point(unit, at)) or usual)
     return found
 
 
@@ -148,10 +151,25 @@ def _coming_to(state: State, unit: BleachStage) -> Outlook:
     tag = brightness_tag(state, unit)
     ahead = None
     if tag is not None and tag.id in state.readings and parts and unit.furnish == "chemical":
-        ahead = exit_ahead(unit, runs_of(state, unit), parts, state.readings[tag.id].value, base, hold_h)
+        ahead = exit_ahead(unit, _charges_then(state, unit), parts, state.readings[tag.id].value, base, minutes)
     at_exit = next((one for one in parts if one.from_h <= -hold_h < one.to_h), None)
     told = [_part(state, unit, one, base) for one in parts if one.to_h > 0]
     return Outlook(parts, lies, told, base, kappa_at(parts, 0.0, base), hold_h, ahead, at_exit)
+
+
+def _charges_then(state: State, unit: BleachStage) -> Callable[[int, float], float]:
+    """Return what says which charge a stage had, or has, at an hour from now: moves undone back to it."""
+    now = [float(one.value) for one in charges_of(state, unit)]
+    moves = [state.moved(_point(unit, at)) for at in range(len(now))]
+
+    def charge(at: int, hour: float) -> float:
+        when, found = state.now + timedelta(hours=hour), now[at]
+        for moved_at, before in moves[at]:  # the newest first
+            if moved_at > when:
+                found = before
+        return found
+
+    return charge
 
 
 def _blows(state: State) -> list[Blow]:
@@ -176,8 +194,7 @@ def _forward(state: State, unit: BleachStage, one: Coming, base: float) -> Figur
     symbol = unit.symbol(0)
     if symbol.chemical != "dioxide":
         return None
-    charge = charges_of(state, unit)[0]
-    factor = float(charge.value) * symbol.per_kg / (10 * base)
+    factor = usual_charge(unit.stages[0], symbol) * symbol.per_kg / (10 * base)  # not as moved for a cook before
     if not KF_SPAN[0] <= factor <= KF_SPAN[1]:
         return None
     told = "found" if one.measured else "foretold"
@@ -185,7 +202,7 @@ def _forward(state: State, unit: BleachStage, one: Coming, base: float) -> Figur
         "shares_frac": Datum([1.0], Origin("computed", "what the blow tank holds, mixed")),
         "kappa_each_kappa": Datum([one.kappa], Origin("computed", f"cook {one.label}, {told}, in the blow tank")),
         "base_kappa": Datum(base, state.set_origin("target of the cook")),
-        "kappa_factor": Datum(round(factor, 4), Origin("computed", "present charge over the kappa it is set for")),
+        "kappa_factor": Datum(round(factor, 4), Origin("computed", "usual charge over the kappa it is set for")),
         "gain_frac": Datum(FORWARD_GAIN, Origin("assumed", "a part of the change, since the kappa is an estimate")),
     }
     try:

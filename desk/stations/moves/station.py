@@ -7,7 +7,7 @@ from django.urls import reverse
 from desk.floor.station import Station
 from desk.stations.moves.history import load_moves
 from desk.stations.moves.tables import MOVE_TABLES
-from desk.stations.moves.telling import due, held, learned, made, sheet, spoken, stands, under_card, under_panel
+from desk.stations.moves.telling import due, held, learned, made, moved, sheet, spoken, stands, under_card, under_panel
 from desk.stations.moves.urls import urls
 
 STATION: Final = Station(
@@ -19,6 +19,7 @@ STATION: Final = Station(
     held=held,
     learned=learned,
     stands=stands,
+    moved=moved,
     made=made,
     sheet=sheet,
     spoken=spoken,

@@ -66,6 +66,11 @@ def stands(state: State, point: str) -> Datum | None:
     return None if last is None else Datum(last.to_value, Origin("set", "the last move", last.at))
 
 
+def moved(state: State, point: str) -> list[tuple[datetime, float]]:
+    """Return when a point was moved of late and what it stood at before, the newest first."""
+    return [(one.at, one.from_value) for one in moves_of(state) if one.point == point and one.from_value is not None]
+
+
 def _gains(state: State) -> list[Gain]:
     return list(Gain.objects.filter(world=state.world, superseded_by=None).select_related("by"))
 
