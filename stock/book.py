@@ -21,14 +21,14 @@ from stock.bleaching import (
 )
 from stock.blending import furnish
 from stock.consistency import basis, dilution
-from stock.cooking import alkali, correct, end_point, kinetics, liquor, slab, sulphite, titration, vessel
+from stock.cooking import alkali, correct, end_point, kinetics, liquor, renewed, slab, sulphite, titration, vessel
 from stock.delivery import machine
 from stock.fit import kappa as kappa_fit
 from stock.intake import bagasse, chip_classes, chip_steaming, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
 from stock.judge import charts, followed, hand, move, witness
 from stock.plan import ahead, chain, cover
-from stock.refining import curve, energy
+from stock.refining import curve, energy, freeness
 from stock.screening import cascade, cleaner, counting, passage
 from stock.screening import stage as screening
 from stock.simulate import loops
@@ -76,6 +76,7 @@ MODULES: Final = (
     end_point,
     correct,
     kinetics,
+    renewed,
     slab,
     vessel,
     sulphite,
@@ -111,6 +112,7 @@ MODULES: Final = (
     batch,
     energy,
     curve,
+    freeness,
     basis,
     dilution,
     witness,

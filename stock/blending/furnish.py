@@ -1,6 +1,6 @@
 """Furnish: recipe to flows, brightness and freeness of a blend, filler, dosing."""
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -8,7 +8,8 @@ from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
 from stock.consistency.dilution import same_length
 from stock.errors import DomainError
 from stock.intake.lot import shares_add_up
-from stock.working import Arg, Example, method, warn
+from stock.refining.freeness import CAKE_OF_CSF, CSF_OF_CAKE
+from stock.working import Arg, Choice, Example, method, warn
 
 LOW_STROKE_PCT = 10.0
 _SHARES = Arg("bone-dry share of each component", 0, 1, series=True)
@@ -125,21 +126,36 @@ def blend_brightness_iso(
 
 
 @method(
-    "csf_ml = exp(sum(shares_frac * log(each_csf_ml)))",
+    "logarithm: csf_ml = exp(sum(shares_frac * log(each_csf_ml)))\n"
+    "resistance: csf_ml = csf of the cake sum(shares_frac * cake of each_csf_ml)\n"
+    "mean: csf_ml = sum(shares_frac * each_csf_ml)",
     title="Freeness of a blend",
     station="blending",
-    source="logarithmic rule, a default; add a bias fitted to laboratory blends",
+    source="logarithmic rule, a default; cake resistances add by mass; add a bias fitted to laboratory blends",
     aliases=("blend_freeness",),
     exact=False,
+    results=("csf_ml",),
     example=Example({"shares_frac": [0.3, 0.7], "each_csf_ml": [500, 300]}, {"csf_ml": 349.7}),
+    notes="Freeness does not add up; the three rules lie tens of mL apart and the truth between them.",
     shares_frac=_SHARES,
     each_csf_ml=Arg("freeness of each component", 25, 800, series=True),
+    rule=Choice("rule", ("logarithm", "resistance", "mean")),
 )
-def blend_freeness_ml(*, shares_frac: np.ndarray, each_csf_ml: np.ndarray) -> float:
+def blend_freeness_ml(
+    *,
+    shares_frac: np.ndarray,
+    each_csf_ml: np.ndarray,
+    rule: Literal["logarithm", "resistance", "mean"] = "logarithm",
+) -> float:
     """Return the freeness of a blend; rules differ by tens of mL."""
     same_length("each_csf_ml", shares_frac, each_csf_ml)
     shares_add_up("shares_frac", shares_frac, 1e-6)
-    return float(np.exp(np.sum(shares_frac * np.log(each_csf_ml))))
+    if rule == "mean":
+        return float(shares_frac @ each_csf_ml)
+    if rule == "resistance":
+        cakes = [CAKE_OF_CSF(csf_ml=float(one)) for one in each_csf_ml]
+        return float(CSF_OF_CAKE(cake_ratio=float(shares_frac @ cakes)))
+    return float(np.exp(shares_frac @ np.log(each_csf_ml)))
 
 
 @method(

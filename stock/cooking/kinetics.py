@@ -132,9 +132,20 @@ def march(
     Fourth-order Runge-Kutta; a step that crosses from one phase to the next is parted at
     the crossing, since the rate jumps there.
     """
-    oh, hs = start_ions(effective_alkali_pct, sulphidity, liquor_to_wood, wood)
-    state = (wood.lignin_pct, wood.carbohydrate_pct, oh, hs)
-    scale = 10 / (NAOH_G_PER_MOL * liquor_to_wood)
+    ions = start_ions(effective_alkali_pct, sulphidity, liquor_to_wood, wood)
+    yield from march_from(times_min, temperatures_c, ions, 10 / (NAOH_G_PER_MOL * liquor_to_wood), wood, step_min)
+
+
+def march_from(
+    times_min: np.ndarray,
+    temperatures_c: np.ndarray,
+    ions: tuple[float, float],
+    scale: float,
+    wood: Wood,
+    step_min: float = STEP_MIN,
+) -> Iterator[Moment]:
+    """Yield a course from ions in mol/L; scale is mol/L for each % of alkali taken up on wood, 0 where the liquor is renewed."""
+    state = (wood.lignin_pct, wood.carbohydrate_pct, *ions)
     at, end = float(times_min[0]), float(times_min[-1])
     stops = [float(one) for one in times_min[1:]]
     yield Moment(at, *state)

@@ -43,7 +43,7 @@ class Slips(DeskCase):
         for address in list(self.pages.values()):
             page = self.client.get(address)
             if page.status_code == 200 and not page.streaming:
-                names |= set(re.findall(r'name="([a-z_0-9]+)"', page.content.decode("utf-8", "replace")))
+                names |= set(re.findall(r'name="([A-Za-z0-9_.:-]+)"', page.content.decode("utf-8", "replace")))
         return sorted(names - {"csrfmiddlewaretoken"})
 
     def quick(self, call, said):

@@ -16,6 +16,7 @@ from stock.cooking.kinetics import (
     simulate_kraft,
     simulate_soda,
 )
+from stock.cooking.renewed import simulate_constant_liquor
 from stock.cooking.slab import simulate_chip_slab
 from stock.errors import DomainError
 from stock.intake.chip_classes import _SLAB_KAPPA, _SLAB_MM
@@ -27,6 +28,24 @@ BASE = {"effective_alkali_pct_naoh_on_wood": 18.5, "sulphidity_frac": 0.30, "liq
 
 def softwood(top_c=170.0, **changes):
     return simulate_kraft(times_min=[0, 90, 190], temperatures_c=[80, top_c, top_c], **{**BASE, **changes})
+
+
+class Renewed(TestCase):
+    def test_liquor_that_never_weakens_ends_where_each_phase_says_by_itself(self):
+        bulk, last = 0.031569, 0.008739 * 0.6**0.7
+        kelvin = 443.15
+        first = 36.2 * kelvin**0.5 * np.exp(-4807.69 / kelvin)
+        spent = np.log(27 / 22.5) / first + np.log(22.5 / 2.2) / bulk
+        lignin = 2.2 * np.exp(-last * (100 - spent))
+        found = simulate_constant_liquor(times_min=[0, 100], temperatures_c=[170, 170], oh_mol_per_l=0.6, hs_mol_per_l=0.2)  # fmt: skip
+        self.assertAlmostEqual(found.lignin_pct, lignin, places=3)
+
+    def test_it_bounds_the_batch_that_eats_its_alkali(self):
+        batch = softwood()
+        start = (10 * 18.5 / 39.997 - 10 * 1.3 / 43.04) / 4
+        held = simulate_constant_liquor(times_min=[0, 90, 190], temperatures_c=[80, 170, 170], oh_mol_per_l=start, hs_mol_per_l=0.2)  # fmt: skip
+        self.assertLess(held.kappa, batch.kappa)
+        self.assertAlmostEqual(held.h_factor, batch.h_factor, places=6)
 
 
 class Printed(TestCase):

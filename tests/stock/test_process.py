@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
 from stock.bleaching.response import charge_for_brightness, ks_after
-from stock.blending.furnish import blend_optics, dose_to_pump
+from stock.blending.furnish import blend_freeness_ml, blend_optics, dose_to_pump
 from stock.consistency.basis import bd_rate_t_per_h, stock_flow_l_per_min
 from stock.consistency.dilution import blend_consistency, dilution_liquor_t_per_h, dilution_water_l_per_min
 from stock.delivery.machine import chest_cover, headbox_balance, reel_production, speed_for_tonnes
@@ -16,6 +16,7 @@ from stock.figure import Datum, Origin, figure
 from stock.plan.cover import vessel_event
 from stock.refining.curve import freeness_curve
 from stock.refining.energy import csf_to_sr, energy_for_freeness, freeness_after, power_step, sr_to_csf
+from stock.refining.freeness import cake_of_csf_ratio, csf_at_standard, csf_of_cake_ml
 from stock.screening.stage import debris_removed, mass_reject_for_removal, screen_rates
 from stock.slushing.batch import repulp_batch
 from stock.units import US, convert, shown
@@ -123,6 +124,28 @@ class Brightness(TestCase):
 
 
 class Refining(TestCase):
+    @given(csf=st.floats(60, 700), consistency=st.floats(0.2, 0.4), warmth=st.floats(10, 30))
+    def test_a_test_at_the_standard_stays_and_thick_or_cold_stock_reads_low(self, csf, consistency, warmth):
+        self.assertAlmostEqual(cake_of_csf_ratio(csf_ml=csf_of_cake_ml(cake_ratio=csf / 300)), csf / 300, places=6)
+        same = csf_at_standard(read_csf_ml=csf, tested_consistency_pct=0.3, temperature_c=20)
+        self.assertAlmostEqual(same.correction_ml, 0, places=6)
+        thick = csf_at_standard(read_csf_ml=csf, tested_consistency_pct=consistency, temperature_c=20)
+        self.assertEqual(thick.correction_ml > 0, consistency > 0.3)
+        warm = csf_at_standard(read_csf_ml=csf, tested_consistency_pct=0.3, temperature_c=warmth)
+        self.assertEqual(warm.correction_ml < 0, warmth > 20)
+
+    def test_a_test_is_corrected_by_the_printed_steps(self):
+        for csf, per_pct, per_c in ((100, -3.4, 2.5), (200, -5.3, 3.9), (400, -7.0, 5.2), (600, -6.5, 4.7)):
+            cake = cake_of_csf_ratio(csf_ml=csf)
+            self.assertAlmostEqual(csf_of_cake_ml(cake_ratio=cake * 0.31 / 0.30) - csf, per_pct, delta=0.15)
+            warmer = csf_at_standard(read_csf_ml=csf, tested_consistency_pct=0.3, temperature_c=21)
+            self.assertAlmostEqual(-warmer.correction_ml, per_c, delta=0.15)
+
+    def test_three_rules_of_a_blend_as_printed(self):
+        for rule, wanted in (("logarithm", 349.7), ("resistance", 341.1), ("mean", 360.0)):
+            found = blend_freeness_ml(shares_frac=[0.3, 0.7], each_csf_ml=[500, 300], rule=rule)
+            self.assertAlmostEqual(found, wanted, delta=0.06)
+
     @given(st.floats(25, 800))
     def test_freeness_tables_return(self, csf):
         self.assertAlmostEqual(sr_to_csf(sr=csf_to_sr(csf_ml=csf)), csf, places=6)
