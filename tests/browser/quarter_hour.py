@@ -38,7 +38,7 @@ def main() -> None:
     lived.pass_time(1)
     move("orr", "flow:brown_water", 77, "thick by the transmitter; a pad is on its way")
     lived.pass_time(11)
-    move("sundby", "flow:cane_blown", 240, "the soda cook runs late and the tower goes down")
+    move("sundby", "flow:cane_stock", 240, "the soda cook runs late and the tower goes down")
     lived.pass_time(3)
     keep(State(world, lived.now))
     print((lived.now + timedelta(seconds=1)).isoformat())

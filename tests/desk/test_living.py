@@ -59,7 +59,7 @@ class Shift(DeskCase):
         low = found.outlook.courses["cane_tower"].first(found.outlook.times_h, 0.5)
         self.assertEqual(low[0], "low")
         self.sign_in("lead")
-        form = {"point": "flow:cane_blown", "to": "420", "form_key": "f1", "text": "the cook runs late"}
+        form = {"point": "flow:cane_stock", "to": "420", "form_key": "f1", "text": "the cook runs late"}
         self.assertEqual(self.client.post("/live/moves/make/", form).status_code, 302)
         move = Move.objects.get()
         self.assertEqual(move.tag, "cane_tower_level")

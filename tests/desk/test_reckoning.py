@@ -49,7 +49,7 @@ class Reckoning(DeskCase):
             ("level:tower_a", 66, 60, "tower_a_level", -1),
             ("consistency:paper_chest", 3.2, 3.25, "machine_cons", 1),
             ("offset:machine_cons", 0.0, -0.05, "machine_cons", -1),
-            ("flow:cane_blown", 160, 400, "cane_tower_level", 1),
+            ("flow:cane_stock", 160, 400, "cane_tower_level", 1),
         ):
             with self.subTest(point=point, to=to):
                 tag, expected = self.reckon(point, value, to)
