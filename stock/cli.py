@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Mapping
 from pathlib import Path
@@ -120,11 +121,7 @@ def run_calc(arguments: argparse.Namespace) -> int:
             continue
         answer = _answer(arguments.name, text)
         refused = refused or "error" in answer
-        try:
-            print(json.dumps(answer, ensure_ascii=True, allow_nan=False), flush=arguments.lines)
-        except BrokenPipeError:  # who asked has gone
-            sys.stdout = None  # type: ignore[assignment]
-            return 2
+        print(json.dumps(answer, ensure_ascii=True, allow_nan=False), flush=arguments.lines)
     return 2 if refused else 0
 
 
@@ -197,7 +194,12 @@ def main(argv: list[str] | None = None) -> int:
     mill.add_argument("file", nargs="?", default="mills/hallin_reach.yaml")
     mill.set_defaults(run=run_mill)
     arguments = parser.parse_args(argv)
-    result: int = arguments.run(arguments)
+    try:
+        result: int = arguments.run(arguments)
+        sys.stdout.flush()
+    except BrokenPipeError:  # who asked has gone
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # what is left to say goes nowhere
+        return 2
     return result
 
 

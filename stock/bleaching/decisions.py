@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
 from stock.bleaching.symbols import FORMULA, middle
 from stock.bleaching.through import extracted, usual_charge
-from stock.bleaching.unit import BleachDose, BleachStage, Stage
+from stock.bleaching.unit import BleachDose, BleachStage, Dosed, Stage
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
@@ -77,10 +77,15 @@ def _held(response: Fitted | None, charge: float, size: float) -> Iterable[Most]
         yield Most(max(0.0, room), f"the response is known from {low:g} to {high:g} kg/BDt only")
 
 
+def _reaches(most_l_per_min: float, g_per_l: float, bd_t_per_h: float) -> float:
+    """Return the charge a pump at its stop gives, kg/BDt."""
+    return most_l_per_min * g_per_l * 60 / (1000 * bd_t_per_h)
+
+
 def _pump_room(here: Here, stage: Stage, charge: float, size: float) -> Iterable[Most]:
     rate = here.flow_in().value
     if size > 0 and stage.most_l_per_min and stage.solution_g_per_l and rate > 0:
-        most = stage.most_l_per_min * stage.solution_g_per_l * 60 / (1000 * rate)
+        most = _reaches(stage.most_l_per_min, stage.solution_g_per_l, rate)
         yield Most(max(0.0, most - charge), f"the pump gives {stage.most_l_per_min:g} L/min, {most:.1f} kg/BDt")
 
 
@@ -200,9 +205,33 @@ def _alkali(here: Here) -> Figure:
 
 def _alkali_limits(here: Here, size: Figure) -> Iterable[Most]:
     yield Most(ALKALI_STEP, f"a first step of {ALKALI_STEP:g} kg/BDt at most")
-    usual = _bleach(here).last.alkali_kg_per_odt
-    if size.value < 0 and usual is not None:
-        yield Most(usual, f"it is given {usual:g} kg/BDt; below that it would take acid")
+    caustic = _caustic(here)
+    if caustic is None:
+        return
+    given = float(here.stands(caustic.point, _set(here, caustic.charge_kg_per_odt)).value)
+    if size.value < 0:
+        yield Most(given, f"it is given {given:g} kg/BDt; below that it would take acid")
+        return
+    rate = here.flow_in().value
+    if caustic.most_l_per_min and caustic.solution_g_per_l and rate > 0:
+        most = _reaches(caustic.most_l_per_min, caustic.solution_g_per_l, rate)
+        words = f"its pump gives {caustic.most_l_per_min:g} L/min, {most:.1f} kg/BDt"
+        yield Most(max(0.0, most - given), words)
+
+
+def _caustic(here: Here) -> Dosed | None:
+    """Return the caustic of the last stage; None where it is given none."""
+    unit = _bleach(here)
+    return next((one for one in unit.doses(len(unit.stages) - 1) if one.chemical == "caustic"), None)
+
+
+def _caustic_moved(here: Here) -> Moved | None:
+    caustic = _caustic(here)
+    if caustic is None:
+        return None
+    unit = _bleach(here)
+    name = f"{unit.called(caustic.at)}, {unit.name[:1].lower() + unit.name[1:]}"
+    return Moved(caustic.point, f"caustic to {name}", "kg/BDt")
 
 
 def _say_alkali(step: Figure, here: Here) -> str:
@@ -309,7 +338,7 @@ def _stop_of_pump(here: Here, size: Figure) -> str:
                 continue
             if abs(stage.solution_g_per_l / here.wanted.value - 1) > 0.3:
                 continue
-            most = stage.most_l_per_min * here.now.value * 60 / (1000 * rate) if rate > 0 else stage.charge_kg_per_odt
+            most = _reaches(stage.most_l_per_min, here.now.value, rate) if rate > 0 else stage.charge_kg_per_odt
             if most < stage.charge_kg_per_odt:
                 words.append(
                     f"{unit.called(at)} reaches {most:.1f} of {stage.charge_kg_per_odt:g} kg/BDt at its pump's stop"
@@ -351,7 +380,7 @@ ROWS: tuple[Rule, ...] = (
         _alkali,
         _say_alkali,
         at=("bleach_stage",),
-        handle=Handle(_look, limits=_alkali_limits),
+        handle=Handle(_look, limits=_alkali_limits, moves=_caustic_moved),
     ),
     Rule(
         "extracted_kappa_off",

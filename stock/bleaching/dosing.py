@@ -2,10 +2,10 @@
 
 from typing import NamedTuple
 
+from stock.bleaching.heating import CP_FIBRE, CP_WATER
 from stock.errors import DomainError
 from stock.working import Arg, Choice, Example, method, warn
 
-CP_FIBRE, CP_WATER = 1.34, 4.19  # kJ/(kg·K)
 TITRATE_AGAIN_FRAC = 0.15
 
 
@@ -287,49 +287,3 @@ def delivery_checked(*, product: str, density_t_per_m3: float, ph: float) -> Che
 def _is_like(product: str, density: float, ph: float) -> bool:
     (thin, thick), (low, high) = PRODUCTS[product]
     return thin - DENSITY_WITHIN <= density <= thick + DENSITY_WITHIN and low <= ph <= high
-
-
-class Steamed(NamedTuple):
-    """Steam let into stock, and how thin it makes it."""
-
-    steam_t_per_h: float
-    consistency_pct: float
-
-
-@method(
-    "stock_t_per_h = 100 * production_bd_t_per_h / stock_consistency_pct\n"
-    "heat_kj_per_kg_k = stock_consistency_pct / 100 * 1.34 + (1 - stock_consistency_pct / 100) * 4.19\n"
-    "steam_t_per_h = stock_t_per_h * heat_kj_per_kg_k * (out_c - in_c) / (steam_kj_per_kg - 4.19 * out_c)\n"
-    "consistency_pct = 100 * production_bd_t_per_h / (stock_t_per_h + steam_t_per_h)",
-    title="Steam straight into stock",
-    station="bleaching",
-    source="balance of heat; 2738 kJ/kg at 0.4 MPa abs",
-    aliases=("direct_steam",),
-    results=Steamed._fields,
-    example=Example(
-        {"production_bd_t_per_h": 18, "stock_consistency_pct": 10, "in_c": 62, "out_c": 76},
-        {"steam_t_per_h": 4.067, "consistency_pct": 9.779},
-    ),
-    production_bd_t_per_h=Arg("pulp", 0, 1000, above=True),
-    stock_consistency_pct=Arg("its consistency", 0, 40, above=True),
-    in_c=Arg("as it comes", 0, 100),
-    out_c=Arg("as it is to be", 0, 100),
-    steam_kj_per_kg=Arg("enthalpy of the steam", 2400, 3400),
-)
-def direct_steam(
-    *,
-    production_bd_t_per_h: float,
-    stock_consistency_pct: float,
-    in_c: float,
-    out_c: float,
-    steam_kj_per_kg: float = 2738.0,
-) -> Steamed:
-    """Return the steam that warms stock, and how thin the stock is after it."""
-    if out_c < in_c:
-        message = f"steam cools nothing: {out_c:g} °C after {in_c:g} °C"
-        raise DomainError("E_RANGE", "out_c", message, f"{in_c:g} to 100 °C")
-    stock = 100 * production_bd_t_per_h / stock_consistency_pct
-    share = stock_consistency_pct / 100
-    heat = share * CP_FIBRE + (1 - share) * CP_WATER
-    steam = stock * heat * (out_c - in_c) / (steam_kj_per_kg - CP_WATER * out_c)
-    return Steamed(steam, 100 * production_bd_t_per_h / (stock + steam))

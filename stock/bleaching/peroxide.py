@@ -1,9 +1,13 @@
 """Peroxide: its alkali, the metals that waste it, its liquor pressed out and used again."""
 
+from typing import Final, NamedTuple
+
 import numpy as np
 
 from stock.errors import DomainError
 from stock.working import Arg, Example, method, warn
+
+MOST_RETURNED: Final = 0.95
 
 
 @method(
@@ -87,3 +91,84 @@ def fresh_peroxide(
     if back > 0.5:
         warn("more than half comes back: metals and oxygen demand climb with it (filtrate build-up)")
     return charge_kg_per_odt * (1 - back)
+
+
+class Loop(NamedTuple):
+    """A peroxide stage whose pressed-out liquor goes back: what is bought, what comes back, what builds up."""
+
+    fresh_kg_per_odt: float
+    back_kg_per_odt: float
+    returned_frac: float
+    built_up_ratio: float
+    cod_kg_per_odt: float
+    over_m3_per_odt: float
+
+
+@method(
+    "liquor = 100 / consistency_pct - 1, m3/BDt, at each place\n"
+    "pressed = liquor diluted - liquor pressed; returned_frac = return_frac * pressed / liquor diluted\n"
+    "back_kg_per_odt = residual_frac * charge_kg_per_odt * returned_frac * survival_frac\n"
+    "fresh_kg_per_odt = charge_kg_per_odt - back_kg_per_odt\n"
+    "built_up_ratio = 1 / (1 - returned_frac); cod_kg_per_odt = new_cod_kg_per_odt * built_up_ratio\n"
+    "over_m3_per_odt = pressed * (1 - return_frac)",
+    title="Peroxide loop: press before, mixer, tower, dilution, press, liquor back",
+    station="bleaching",
+    source="balance of liquor round the stage at rest; what the stage makes leaves only with what is not sent back",
+    exact=False,
+    results=Loop._fields,
+    example=Example(
+        {
+            "charge_kg_per_odt": 30,
+            "residual_frac": 0.20,
+            "diluted_consistency_pct": 5,
+            "press_consistency_pct": 30,
+            "return_frac": 0.6,
+            "new_cod_kg_per_odt": 35,
+        },
+        {
+            "fresh_kg_per_odt": 27.316,
+            "back_kg_per_odt": 2.684,
+            "returned_frac": 0.5263,
+            "built_up_ratio": 2.1111,
+            "cod_kg_per_odt": 73.89,
+            "over_m3_per_odt": 6.6667,
+        },
+        2e-3,
+    ),
+    notes="Where stock is diluted after the tower with this same liquor, give the tower's consistency as that before the"
+    " press: what goes round by the dilution stays inside. Metals build up as oxygen demand does.",
+    charge_kg_per_odt=Arg("charge the stage is to have", 0, 200),
+    residual_frac=Arg("share of it left after the tower", 0, 1),
+    diluted_consistency_pct=Arg("consistency before the press", 0, 40, above=True),
+    press_consistency_pct=Arg("consistency after the press", 0, 60, above=True),
+    return_frac=Arg("share of the pressed-out liquor sent back to the mixer", 0, 1),
+    new_cod_kg_per_odt=Arg("oxygen demand the stage dissolves and brings in", 0, 300),
+    survival_frac=Arg("share of the residual that lives on the way back", 0, 1),
+)
+def peroxide_loop(
+    *,
+    charge_kg_per_odt: float,
+    residual_frac: float,
+    diluted_consistency_pct: float,
+    press_consistency_pct: float,
+    return_frac: float,
+    new_cod_kg_per_odt: float,
+    survival_frac: float = 0.85,
+) -> Loop:
+    """Return what a peroxide stage buys and builds up where its liquor is used again."""
+    diluted, pressed_to = 100 / diluted_consistency_pct - 1, 100 / press_consistency_pct - 1
+    if pressed_to > diluted:
+        message = f"a press does not thin: {press_consistency_pct:g} % after {diluted_consistency_pct:g} %"
+        raise DomainError("E_RANGE", "press_consistency_pct", message, f"{diluted_consistency_pct:g} % or more")
+    pressed = diluted - pressed_to
+    returned = return_frac * pressed / diluted if diluted > 0 else 0.0
+    if returned > MOST_RETURNED:
+        message = f"{100 * returned:.0f} % of the liquor comes back: oxygen demand and metals find no way out"
+        raise DomainError("E_SINGULAR", "return_frac", message, f"{MOST_RETURNED * diluted / pressed:.2f} or less")
+    back = residual_frac * charge_kg_per_odt * returned * survival_frac
+    times = 1 / (1 - returned)
+    if times > 3:
+        warn("what is dissolved builds up more than three times: chelant and bleed before more is sent back")
+    return Loop(
+        charge_kg_per_odt - back, back, returned, times, new_cod_kg_per_odt * times, pressed * (1 - return_frac)
+    )

@@ -19,6 +19,7 @@ Window = tuple[float, float]
 FORMULA: Final[Mapping[str, str]] = {
     "dioxide": "ClO₂", "oxygen": "O₂", "peroxide": "H₂O₂", "caustic": "NaOH", "dithionite": "Na₂S₂O₄", "FAS": "FAS",
     "ozone": "O₃", "peracid": "peracetic acid", "chelant": "DTPA", "acid": "H₂SO₄", "hypochlorite": "NaOCl",
+    "silicate": "silicate", "magnesium": "Mg", "sulphur_dioxide": "SO₂",
 }  # fmt: skip
 
 
@@ -168,6 +169,8 @@ CAUTIONS: Final[Mapping[str, str]] = {
     "dithionite": "It heats by itself when damp and gives off sulphur dioxide: dry, sealed, away from acid and oxidisers. A smoking drum: out, call.",
     "FAS": "Dissolve and use it; not with oxidisers. Dust mask, gloves.",
     "peracid": "An oxidiser that decomposes with metals and caustic: vented, cool, its own drain.",
+    "sulphur_dioxide": "Gas from its solution: the monitor judges, never the nose; never with acid.",
+    "silicate": "Alkaline and slippery; goggles, gloves; its own tank, it gels with acid.",
     "chelant": "Gloves and face shield; its own tank.",
     "hypochlorite": "Start above pH 10, end above 9, 40 °C at most, its own drain: acid filtrate frees chlorine. Leave it for peroxide or dioxide by trial.",
 }

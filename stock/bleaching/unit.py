@@ -1,6 +1,6 @@
 """Bleaching equipment: sequences of stages, the chemicals to them, towers."""
 
-from typing import Any, ClassVar, Final, Literal, Self
+from typing import Any, ClassVar, Final, Literal, NamedTuple, Self
 
 from pydantic import Field, model_validator
 
@@ -18,6 +18,20 @@ SymbolName = Literal[
 ]  # fmt: skip
 
 
+BesideName = Literal["caustic", "silicate", "magnesium", "chelant", "acid", "sulphur_dioxide", "oxygen", "peroxide"]
+
+
+class Beside(Part):
+    """A chemical given beside a stage's own: how much of it as 100 %, how strong, by which pump, from which tank."""
+
+    chemical: BesideName
+    charge_kg_per_odt: float = Field(ge=0, le=80, description="usual charge, as 100 %")
+    solution_g_per_l: float | None = Field(None, gt=0, le=1600, description="strength of its solution as it is dosed")
+    most_l_per_min: float | None = Field(None, gt=0, le=1e5, description="most its pump gives")
+    solution_tank_m3: float | None = Field(None, gt=0, le=5000, description="what the tank of its solution holds")
+    cost_per_kg: float | None = Field(None, ge=0, le=1000, description="price, as 100 %")
+
+
 class Stage(Part):
     """A stage: its symbol, what it is given, how it is run, what the mill knows of its answer.
 
@@ -27,7 +41,7 @@ class Stage(Part):
     symbol: SymbolName
     name: str | None = Field(None, max_length=40)
     charge_kg_per_odt: float | None = Field(None, ge=0, le=100, description="usual charge of its chemical, as 100 %")
-    alkali_kg_per_odt: float | None = Field(None, ge=0, le=80, description="usual caustic beside it")
+    beside: list[Beside] = Field(default_factory=list, max_length=6, description="what it is given besides")
     solution_g_per_l: float | None = Field(None, gt=0, le=600, description="strength of its solution as it is dosed")
     most_l_per_min: float | None = Field(None, gt=0, le=1e5, description="most its pump gives")
     solution_tank_m3: float | None = Field(None, gt=0, le=5000, description="what the tank of its solution holds")
@@ -45,6 +59,36 @@ class Stage(Part):
     response_per_kg: Fitted | None = Field(None, description="how the light absorbed answers to a kilogram a tonne")
     ks_floor: Fitted | None = Field(None, description="light absorbed that no charge takes away, k over s")
 
+    @model_validator(mode="before")
+    @classmethod
+    def _caustic_told_alone(cls, given: Any) -> Any:
+        """Read a caustic charge written by itself as a chemical beside."""
+        if not isinstance(given, dict) or "alkali_kg_per_odt" not in given:
+            return given
+        rest = {name: one for name, one in given.items() if name != "alkali_kg_per_odt"}
+        caustic = {"chemical": "caustic", "charge_kg_per_odt": given["alkali_kg_per_odt"]}
+        return rest | {"beside": [caustic, *rest.get("beside", [])]}
+
+    @model_validator(mode="after")
+    def _each_beside_once(self) -> Self:
+        """Refuse a chemical that is given beside twice."""
+        seen = [one.chemical for one in self.beside]
+        twice = next((one for at, one in enumerate(seen) if one in seen[:at]), None)
+        if twice is not None:
+            message = f"{twice} stands beside {self.symbol} twice; each chemical once"
+            raise ValueError(message)
+        return self
+
+    def given_beside(self, chemical: str) -> Beside | None:
+        """Return a chemical it is given besides its own; None where it is not."""
+        return next((one for one in self.beside if one.chemical == chemical), None)
+
+    @property
+    def alkali_kg_per_odt(self) -> float | None:
+        """Usual caustic beside it."""
+        found = self.given_beside("caustic")
+        return None if found is None else found.charge_kg_per_odt
+
     def minutes(self, bd_t_per_h: float | None = None) -> float:
         """Return the time of pulp in it, from mixer to exit, at a rate where its tower's volume is told."""
         if self.volume_m3 is not None and bd_t_per_h and bd_t_per_h > 0:
@@ -56,6 +100,20 @@ class Stage(Part):
                 )
             )  # fmt: skip
         return self.retention_min or middle(SYMBOLS[self.symbol].minutes)
+
+
+class Dosed(NamedTuple):
+    """Something a stage is given: which stage, what, where it is set, its usual charge, its solution, pump and tank."""
+
+    at: int
+    chemical: str
+    point: str
+    charge_kg_per_odt: float
+    solution_g_per_l: float | None
+    most_l_per_min: float | None
+    tank_m3: float | None
+    cost_per_kg: float | None
+    is_own: bool = False
 
 
 class BleachStage(React):
@@ -142,6 +200,30 @@ class BleachStage(React):
     def called(self, at: int) -> str:
         """Return what a stage is called on the page."""
         return self.stages[at].name or self.stages[at].symbol
+
+    def charge_point(self, at: int) -> str:
+        """Return where the charge of a stage is set: the last by its bleach alone."""
+        return f"charge:{self.id}" if at == len(self.stages) - 1 else f"charge:{self.id}:{at + 1}"
+
+    def doses(self, at: int) -> list[Dosed]:
+        """Return everything a stage is given, its own chemical first, each where it is set."""
+        stage, symbol = self.stages[at], self.symbol(at)
+        own = middle(symbol.charge) if stage.charge_kg_per_odt is None else stage.charge_kg_per_odt
+        found = [
+            Dosed(
+                at, symbol.chemical, self.charge_point(at), own, stage.solution_g_per_l, stage.most_l_per_min, stage.solution_tank_m3,
+                stage.cost_per_kg, is_own=True,
+            )
+        ]  # fmt: skip
+        for one in stage.beside:
+            beside = f"beside:{self.id}:{at + 1}:{one.chemical}"
+            found.append(
+                Dosed(
+                    at, one.chemical, beside, one.charge_kg_per_odt, one.solution_g_per_l, one.most_l_per_min,
+                    one.solution_tank_m3, one.cost_per_kg,
+                )
+            )  # fmt: skip
+        return found
 
 
 class BleachDose(Dose):

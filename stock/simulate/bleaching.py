@@ -5,15 +5,16 @@ record of the charges, so a move at the last stage shows after the last stage's 
 after all of them. Anchored: at its usual settings a bleach ends where it is read.
 """
 
+import math
 from bisect import bisect_right
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 from typing import TYPE_CHECKING, Any, Final
 
 from stock.bleaching.colour import ks_of
 from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
-from stock.bleaching.residual import INSTANT_FRAC, residual_left
+from stock.bleaching.residual import INSTANT_FRAC, SO2_KG_PER_KG, residual_left
 from stock.bleaching.sequence import STAGES, Pulp, stage_end
 from stock.bleaching.symbols import middle
 from stock.bleaching.through import extracted, ks_into, march, rows_of, start_of, usual_charge
@@ -27,10 +28,15 @@ RESIDUAL: Final = residual_left.method.bare  # type: ignore[attr-defined]
 USUAL_KAPPA: Final = 18.0
 ACID_PER_ACTIVE_CL: Final = 0.5  # kg as NaOH, freed by each kg of active chlorine used
 NAOH_MOLAR: Final = 39.997
+ACID_OF_NAOH: Final = 1.226  # kg of sulphuric acid for each kg of caustic it takes up
 LONG_AGO_S: Final = -1e9
 KEEPS: Final = 3.0  # times its whole time, that the record of the charges reaches back
 SAME_SOLUTION: Final = 0.3  # of its strength, within which a stage's solution is the one that is titrated
 THETA: Final = 1.3  # times faster for ten degrees
+ALKALI_POWER: Final = 0.5  # of a stage's caustic over its usual, by which what it does falls off
+ALKALI_MOST: Final = 1.1  # more than that a surplus of caustic does not do
+CHELANT_KG: Final = 0.8  # of chelant over the usual that leaves e times less of the metals at work
+SO2_PER_RESIDUAL: Final = {"dioxide": SO2_KG_PER_KG["cl2"], "peroxide": SO2_KG_PER_KG["h2o2"]}  # as residuals are told
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,12 +95,19 @@ class Bleaching:
         self.plant = plant
         self.usual: Mapping[str, Usual] = plant.quality.bleaches
         self.charges = {unit: list(one.charges) for unit, one in self.usual.items()}
+        self.beside = {
+            one.point: one.charge_kg_per_odt
+            for usual in self.usual.values()
+            for at in range(len(usual.charges))
+            for one in usual.unit.doses(at)[1:]
+        }
+        self.caustic_lost: dict[str, float] = {}  # share of its caustic a bleach still gets
         self.set_for: dict[str, float] = {}  # strength the pumps of a solution are set for, over the usual
         self.strength: dict[str, float] = {}  # what it is, over the usual
         self.cold: dict[str, float] = {}  # °C a bleach is colder than usual
         self.metals: dict[str, float] = {}  # loss to metals over what bleaches
         self.record: dict[str, list[tuple[float, tuple[float, ...]]]] = {
-            unit: [(LONG_AGO_S, (1.0,) * len(one.charges))] for unit, one in self.usual.items()
+            unit: [(LONG_AGO_S, (1.0,) * (2 * len(one.charges)))] for unit, one in self.usual.items()
         }
         self.ended: dict[str, dict[str, float]] = {unit: self._at_rest(one) for unit, one in self.usual.items()}
         self.doses = {unit: self._dosed_by(one.unit) for unit, one in self.usual.items()}
@@ -116,7 +129,7 @@ class Bleaching:
 
     def healthy(self) -> None:
         """Forget what faults made of it."""
-        for one in (self.strength, self.cold, self.metals):
+        for one in (self.strength, self.cold, self.metals, self.caustic_lost):
             one.clear()
 
     # ---- charges
@@ -130,7 +143,7 @@ class Bleaching:
         self.charges[unit_id][-1 if at is None else at] = value
 
     def worth(self, unit_id: str) -> tuple[float, ...]:
-        """Return what each stage is given now, over its usual: by its charge, its pump and its solution."""
+        """Return what each stage is given now, over its usual: by its charge, its pump, its solution; then its caustic."""
         usual = self.usual[unit_id].charges
         slip = self.plant.slips.get(unit_id, 1.0)
         found = []
@@ -140,7 +153,20 @@ class Bleaching:
             if dose is not None:
                 share *= self.strength.get(dose, 1.0) / self.set_for.get(dose, 1.0)
             found.append(share * slip if at == len(usual) - 1 else share)
-        return tuple(found)
+        return (*found, *(self._alkali_share(unit_id, at) for at in range(len(usual))))
+
+    def _alkali_share(self, unit_id: str, at: int) -> float:
+        """Return the caustic a stage gets now over its usual, 1 where it gets none."""
+        unit = self.usual[unit_id].unit
+        usual = unit.stages[at].alkali_kg_per_odt
+        if not usual:
+            return 1.0
+        return self.beside[f"beside:{unit_id}:{at + 1}:caustic"] / usual * self.caustic_lost.get(unit_id, 1.0)
+
+    def _over_usual(self, unit: BleachStage, at: int, chemical: str) -> float:
+        """Return what a stage is given of a chemical beside its own over the usual, kg a tonne."""
+        usual = unit.stages[at].given_beside(chemical)
+        return 0.0 if usual is None else self.beside[f"beside:{unit.id}:{at + 1}:{chemical}"] - usual.charge_kg_per_odt
 
     def note(self, unit_id: str) -> None:
         """Put what is given now on record, where a unit is a bleach."""
@@ -167,22 +193,35 @@ class Bleaching:
         works = self._works(unit_id, entered_s, max(self.plant.now_s - entered_s, 0.0))
         came = usual.start._replace(kappa=kappa if kappa > 0 else usual.start.kappa, ks=ks)
         found = usual.after(came, works)
-        self.ended[unit_id] = self._shown(usual, came, found, works)
+        alkali = self._worth_at(unit_id, 2 * len(usual.starts) - 1, self._mixed_last_s(usual, entered_s))
+        self.ended[unit_id] = self._shown(usual, came, found, works, alkali)
         return float(found[-1][1].kappa), float(found[-1][1].ks)
+
+    def _mixed_last_s(self, usual: Usual, entered_s: float) -> float:
+        """Return when pulp that leaves now passed the last mixer."""
+        return entered_s + usual.starts[-1] * max(self.plant.now_s - entered_s, 0.0)
 
     def _works(self, unit_id: str, entered_s: float, whole_s: float) -> tuple[float, ...]:
         """Return what each stage's charge is worth to pulp that went in then and takes so long for all of it."""
         usual = self.usual[unit_id]
         warm = THETA ** (-self.cold.get(unit_id, 0.0) / 10)
-        metals = self.metals.get(unit_id, 0.0)
+        metals = self._metals_at_work(usual.unit)
         works = []
         for at, share in enumerate(usual.starts):
-            one = self._worth_at(unit_id, at, entered_s + share * whole_s) * warm
+            mixed_s = entered_s + share * whole_s
+            one = self._worth_at(unit_id, at, mixed_s) * warm
+            if usual.unit.symbol(at).chemical != "dioxide":  # caustic to dioxide moves its pH alone
+                one *= min(self._worth_at(unit_id, len(usual.starts) + at, mixed_s) ** ALKALI_POWER, ALKALI_MOST)
             if metals and usual.unit.symbol(at).chemical == "peroxide":
                 at_once = INSTANT_FRAC["peroxide"]
                 one *= at_once + (1 - at_once) / (1 + metals)
             works.append(one)
         return tuple(works)
+
+    def _metals_at_work(self, unit: BleachStage) -> float:
+        """Return the loss to metals over what bleaches, what chelant over the usual takes off it taken off."""
+        more = sum(self._over_usual(unit, at, "chelant") for at in range(len(unit.stages)))
+        return self.metals.get(unit.id, 0.0) * math.exp(-max(more, 0.0) / CHELANT_KG)
 
     def extracted(self, unit_id: str) -> Pulp | None:
         """Return the pulp that leaves the extraction now, hours before it leaves the last stage; None where there is none."""
@@ -208,9 +247,9 @@ class Bleaching:
         return self._shown(usual, usual.start, usual.after(usual.start), (1.0,) * len(usual.rows))
 
     def _shown(
-        self, usual: Usual, came: Pulp, found: list[tuple[float, Pulp]], works: tuple[float, ...]
+        self, usual: Usual, came: Pulp, found: list[tuple[float, Pulp]], works: tuple[float, ...], alkali: float = 1.0
     ) -> dict[str, float]:
-        """Return residual and pH at the end of a bleach."""
+        """Return residual and pH at the end of a bleach, its last stage given so much of its usual caustic."""
         unit, last = usual.unit, len(usual.rows) - 1
         said: dict[str, float] = {}
         stage, symbol = unit.stages[last], unit.symbol(last)
@@ -228,15 +267,17 @@ class Bleaching:
                     charge_kg_per_odt=charged, time_min=stage.minutes(), temperature_c=60 - self.cold.get(unit.id, 0.0),
                     reference_charge_kg_per_odt=used_usual, reference_residual_kg_per_odt=left_usual,
                     reference_min=stage.minutes(), reference_c=60.0, instant_frac=instant,
-                    demand_ratio=warm * demand, metals_ratio=self.metals.get(unit.id, 0.0),
+                    demand_ratio=warm * demand, metals_ratio=self._metals_at_work(unit),
                 )
             )  # fmt: skip
         liquor = 100 / (stage.consistency_pct or middle(symbol.consistency_pct)) - 1
-        said["residual"] = left / liquor
+        killed = self._over_usual(unit, last, "sulphur_dioxide") / SO2_PER_RESIDUAL.get(symbol.chemical, 1.0)
+        said["residual"] = max(left - max(killed, 0.0), 0.0) / liquor
         ph = stage.end_ph if stage.end_ph is not None else middle(symbol.ph)
         more_used = (charged - left) - (used_usual - (left_usual or 0.0))
         acid = ACID_PER_ACTIVE_CL * more_used if symbol.chemical == "dioxide" else 0.0
         buffer = BUFFER_ACID if ph < 7 else BUFFER_ALKALINE
+        acid -= (alkali - 1) * (stage.alkali_kg_per_odt or 0.0) - self._over_usual(unit, last, "acid") / ACID_OF_NAOH
         said["end_ph"] = min(max(ph - 1000 * acid / NAOH_MOLAR / liquor / buffer, 1.0), 13.5)
         return said
 
@@ -246,6 +287,7 @@ class Bleaching:
         """Return what changes in it, as plain data."""
         return {
             "charges": {unit: list(one) for unit, one in self.charges.items()},
+            "beside": dict(self.beside),
             "set_for": dict(self.set_for),
             "record": {unit: [[at, list(worth)] for at, worth in one] for unit, one in self.record.items()},
             "ended": {unit: dict(one) for unit, one in self.ended.items()},
@@ -254,11 +296,15 @@ class Bleaching:
     def restore(self, state: Mapping[str, Any]) -> None:
         """Put it back."""
         self.charges = {unit: list(map(float, one)) for unit, one in state["charges"].items()}
+        self.beside |= state.get("beside", {})
         self.set_for = dict(state["set_for"])
-        self.record = {
-            unit: [(float(at), tuple(map(float, worth))) for at, worth in one] for unit, one in state["record"].items()
-        }
+        self.record = {unit: [self._entry(unit, *row) for row in one] for unit, one in state["record"].items()}
         self.ended = {unit: dict(one) for unit, one in state["ended"].items()}
+
+    def _entry(self, unit_id: str, at_s: float, worth: Sequence[float]) -> tuple[float, tuple[float, ...]]:
+        """Return a row of the record; one kept before caustic was told has the usual caustic."""
+        charges = len(self.usual[unit_id].charges)
+        return float(at_s), (*map(float, worth), *(1.0,) * (2 * charges - len(worth)))
 
     def since(self, less_s: float) -> None:
         """Count time from another moment."""

@@ -214,6 +214,15 @@ def _cold(plant: "Plant", fault: Fault) -> None:
     plant.bleaching.cold[fault.unit] = fault.params["c"]
 
 
+def _caustic(plant: "Plant", fault: Fault) -> None:
+    plant.bleaching.caustic_lost[fault.unit] = fault.params["frac"]
+
+
+def _caustic_fed(plant: "Plant") -> list[str]:
+    fed = plant.bleaching.usual.items()
+    return [unit_id for unit_id, one in fed if any(stage.alkali_kg_per_odt for stage in one.unit.stages)]
+
+
 def _metals(plant: "Plant", fault: Fault) -> None:
     plant.bleaching.metals[fault.unit] = fault.params["ratio"]
 
@@ -242,6 +251,7 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "solution_weak": Kind("a bleaching solution is weaker, or stronger, than it was", _solutions, {"frac": (0.84, 0.2, 1.6)}, _weak),
     "bleach_cold": Kind("steam to a bleach is lost", _bleaches, {"c": (12.0, 0.5, 50.0)}, _cold),
     "metals_in_pulp": Kind("metals in the pulp waste peroxide", _bleaches, {"ratio": (1.5, 0.05, 10.0)}, _metals),
+    "caustic_lost": Kind("the caustic of a bleach is weak, or its pump slips", _caustic_fed, {"frac": (0.7, 0.0, 1.0)}, _caustic),
     "valve_worn": Kind("a valve moves by jerks", _driven, {"stick_pct": (2.0, 0.1, 20.0)}, _valve_worn),
     "agitator_trips": Kind("a chest is not stirred", _stirred, {"swing_pct": (4.5, 0.5, 30.0)}, _agitator),
     "stray_water": Kind("water runs into a filtrate tank unasked", _tanks, {"t_per_h": (10.0, 0.1, 500.0)}, _stray),

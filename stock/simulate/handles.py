@@ -56,7 +56,7 @@ KINDS: Final[Mapping[str, str]] = {
 def handles_of(plant: "Plant") -> dict[str, Handle]:
     """Return all that can be moved in a plant, by point."""
     found: dict[str, Handle] = {}
-    for make in (_flows, _loops, _stages, _solutions, _refiners, _ratios, _screens, _offsets):
+    for make in (_flows, _loops, _stages, _besides, _solutions, _refiners, _ratios, _screens, _offsets):
         found |= {one.setting.point: one for one in make(plant)}
     return found
 
@@ -151,16 +151,34 @@ def _stages(plant: "Plant") -> list[Handle]:
     for unit_id, usual in plant.bleaching.usual.items():
         unit, last = usual.unit, len(usual.charges) - 1
         for index in range(last + 1):
-            point = f"charge:{unit_id}" if index == last else f"charge:{unit_id}:{index + 1}"
             name = _lower(unit.name) if not last else f"{unit.called(index)}, {_lower(unit.name)}"
             most = max(60.0, 2.0 * usual.charges[index])
-            setting = Setting(point, f"charge of {name}", "kg/BDt", 0.0, most, 1, unit.station)
+            setting = Setting(unit.charge_point(index), f"charge of {name}", "kg/BDt", 0.0, most, 1, unit.station)
 
             def read(of: str = unit_id, at: int = index) -> float:
                 return plant.bleaching.charge(of, at)
 
             def write(value: float, of: str = unit_id, at: int = index) -> None:
                 plant.bleaching.set_charge(of, value, at)
+
+            found.append(Handle(setting, read, write))
+    return found
+
+
+def _besides(plant: "Plant") -> list[Handle]:
+    found = []
+    for usual in plant.bleaching.usual.values():
+        unit = usual.unit
+        for one in [one for at in range(len(usual.charges)) for one in unit.doses(at)[1:]]:
+            words = f"{one.chemical.replace('_', ' ')} to {unit.called(one.at)}, {_lower(unit.name)}"
+            most = max(5.0, 2.0 * one.charge_kg_per_odt)
+            setting = Setting(one.point, words, "kg/BDt", 0.0, most, 2, unit.station)
+
+            def read(of: str = one.point) -> float:
+                return plant.bleaching.beside[of]
+
+            def write(value: float, of: str = one.point) -> None:
+                plant.bleaching.beside[of] = value
 
             found.append(Handle(setting, read, write))
     return found

@@ -92,7 +92,7 @@ def moves_of(
         one = found[lever.stage]
         stage, symbol, run, given = one.stage, one.symbol, one.run, one.given
         own = lever.stage <= last and unit.stages[lever.stage] is stage
-        point = (f"charge:{unit.id}" if lever.stage == last else f"charge:{unit.id}:{lever.stage + 1}") if own else ""
+        point = unit.charge_point(lever.stage) if own else ""
         strength = given["strength"]
         pump = to * rate * 1000 / 60 / strength if strength else None
         bound = lever.most_why if not 1.001 * lever.least < to < 0.999 * lever.most else ""

@@ -83,17 +83,12 @@ def brightness_tag(state: State, unit: BleachStage) -> Tag | None:
     return state.line.tag(tag_id) if tag_id else None
 
 
-def _point(unit: BleachStage, at: int) -> str:
-    """Return where the charge of a stage is set: the last by its bleach alone."""
-    return f"charge:{unit.id}" if at == len(unit.stages) - 1 else f"charge:{unit.id}:{at + 1}"
-
-
 def charges_of(state: State, unit: BleachStage) -> list[Datum]:
     """Return the charge each stage has now: by what was set last, else as the mill's file has it."""
     found = []
     for at, stage in enumerate(unit.stages):
         usual = Datum(usual_charge(stage, unit.symbol(at)), state.set_origin(unit.name))
-        found.append(state.stands(_point(unit, at)) or usual)
+        found.append(state.stands(unit.charge_point(at)) or usual)
     return found
 
 
@@ -160,7 +155,7 @@ def _coming_to(state: State, unit: BleachStage) -> Outlook:
 def _charges_then(state: State, unit: BleachStage) -> Callable[[int, float], float]:
     """Return what says which charge a stage had, or has, at an hour from now: moves undone back to it."""
     now = [float(one.value) for one in charges_of(state, unit)]
-    moves = [state.moved(_point(unit, at)) for at in range(len(now))]
+    moves = [state.moved(unit.charge_point(at)) for at in range(len(now))]
 
     def charge(at: int, hour: float) -> float:
         when, found = state.now + timedelta(hours=hour), now[at]
