@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Mapping
 from typing import Any, Final
-from zlib import crc32
 
 import numpy as np
 
@@ -33,12 +32,15 @@ HANDS: Final = ("orr", "sundby")
 
 def rounds(line: Definition, story: Story, seed: int, end_s: float) -> Iterator[dict[str, Any]]:
     """Yield the liquors of every machine, round by round."""
-    for unit in line.units:
-        if not isinstance(unit, Washer) or not unit.machines:
-            continue
+    for number, unit in enumerate(_washers(line)):
         for back in range(2 * DAYS, -1, -1):
-            rng = np.random.default_rng([seed, crc32(unit.id.encode()), back])
+            rng = np.random.default_rng([seed, number, back])
             yield from _round(unit, story, end_s - NEWEST_AGO_S - back * EVERY_S, back, rng)
+
+
+def _washers(line: Definition) -> list[Washer]:
+    """Return the washers with machines, in the order of the file: what they are called makes no chance."""
+    return [unit for unit in line.units if isinstance(unit, Washer) and unit.machines]
 
 
 def _round(unit: Washer, story: Story, at_s: float, back: int, rng: np.random.Generator) -> Iterator[dict[str, Any]]:
@@ -65,11 +67,9 @@ def _round(unit: Washer, story: Story, at_s: float, back: int, rng: np.random.Ge
 
 def mats(line: Definition, story: Story, seed: int, end_s: float) -> Iterator[dict[str, Any]]:
     """Yield how the last mat was judged, round by round; one that fell behind shows it in the hand too."""
-    for unit in line.units:
-        if not isinstance(unit, Washer) or not unit.machines:
-            continue
+    for number, unit in enumerate(_washers(line)):
         for back in range(2 * DAYS, -1, -1):
-            rng = np.random.default_rng([seed, 3, crc32(unit.id.encode()), back])
+            rng = np.random.default_rng([seed, 3, number, back])
             behind = any(told.unit == unit.id and back < told.rounds for told in story.washers_behind)
             marks = {
                 name: int(rng.random() < 0.2) + 1 + int(behind and name in ("colour", "evenness")) for name in MATS[4:]
@@ -82,13 +82,12 @@ def mats(line: Definition, story: Story, seed: int, end_s: float) -> Iterator[di
 
 def traps(line: Definition, flows: Mapping[str, float], seed: int, end_s: float) -> Iterator[dict[str, Any]]:
     """Yield what the traps of every bank of cleaners gave, a dump a day; `flows` is the stock in each stream, BDt/h."""
-    for unit in line.units:
-        if not isinstance(unit, Cleaner) or not unit.stages:
-            continue
+    banks = [unit for unit in line.units if isinstance(unit, Cleaner) and unit.stages]
+    for number, unit in enumerate(banks):
         came = sum(flows[one.id] for one in line.graph.into(unit.id))
         at_s = end_s - 5 * 3600
         for back in range(TRAP_DAYS, -1, -1):
-            rng = np.random.default_rng([seed, 5, crc32(unit.id.encode()), back])
+            rng = np.random.default_rng([seed, 5, number, back])
             yield {
                 "unit": unit.id, "at_s": int(at_s - 86_400 * back + rng.uniform(-1800, 1800)), "who": HANDS[back % 2],
                 "wet_kg": round(came * SAND_KG_PER_D_PER_BDT_PER_H * float(rng.normal(1, 0.07)), 1), "lot": "",

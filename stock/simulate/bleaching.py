@@ -16,9 +16,10 @@ from stock.bleaching.colour import ks_of
 from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
 from stock.bleaching.residual import INSTANT_FRAC, SO2_KG_PER_KG, residual_left
 from stock.bleaching.sequence import STAGES, Pulp, stage_end
+from stock.bleaching.solutions import titrated
 from stock.bleaching.symbols import middle
 from stock.bleaching.through import extracted, ks_into, march, rows_of, start_of, usual_charge
-from stock.bleaching.unit import BleachDose, BleachStage, Stage
+from stock.bleaching.unit import BleachStage, Stage
 from stock.simulate.layout import FIBRE, MARKED
 
 if TYPE_CHECKING:
@@ -31,7 +32,6 @@ NAOH_MOLAR: Final = 39.997
 ACID_OF_NAOH: Final = 1.226  # kg of sulphuric acid for each kg of caustic it takes up
 LONG_AGO_S: Final = -1e9
 KEEPS: Final = 3.0  # times its whole time, that the record of the charges reaches back
-SAME_SOLUTION: Final = 0.3  # of its strength, within which a stage's solution is the one that is titrated
 THETA: Final = 1.3  # times faster for ten degrees
 ALKALI_POWER: Final = 0.5  # of a stage's caustic over its usual, by which what it does falls off
 ALKALI_MOST: Final = 1.1  # more than that a surplus of caustic does not do
@@ -110,22 +110,10 @@ class Bleaching:
             unit: [(LONG_AGO_S, (1.0,) * (2 * len(one.charges)))] for unit, one in self.usual.items()
         }
         self.ended: dict[str, dict[str, float]] = {unit: self._at_rest(one) for unit, one in self.usual.items()}
-        self.doses = {unit: self._dosed_by(one.unit) for unit, one in self.usual.items()}
-
-    def _dosed_by(self, unit: BleachStage) -> dict[int, str]:
-        """Return by stage the unit of chemicals whose titrated solution it is given."""
-        found: dict[int, str] = {}
-        line = self.plant.line
-        for stream in line.graph.into(unit.id):
-            dose = line.unit(stream.source)
-            tag_id = dose.tag_of("strength") if isinstance(dose, BleachDose) else None
-            band = line.tag(tag_id).band if tag_id else None
-            if band is None:
-                continue
-            for at, stage in enumerate(unit.stages):
-                if stage.solution_g_per_l and abs(stage.solution_g_per_l / band.target - 1) < SAME_SOLUTION:
-                    found[at] = dose.id
-        return found
+        self.doses = {
+            unit: {at: dose.id for at, dose in titrated(plant.line, one.unit).items()}
+            for unit, one in self.usual.items()
+        }
 
     def healthy(self) -> None:
         """Forget what faults made of it."""

@@ -47,7 +47,7 @@ class Looking(DeskCase):
         keep(State(self.world, NOW))
         self.enter("cane_brightness", 82.0)
         answer = self.client.get("/live/").content.decode()
-        self.assertEqual(answer.count('class="vat-course"'), 9)
+        self.assertEqual(answer.count('class="vat-course"'), 10)
         self.assertIn("in 12 h", answer)
 
     def test_the_next_hours_and_what_was_foretold_go_out_as_files(self):
@@ -62,7 +62,7 @@ class Looking(DeskCase):
         answer = self.client.get("/live/ahead/")
         self.assertContains(answer, "Cane tower low")
         self.assertContains(answer, "Wood washers")
-        self.assertEqual(answer.content.decode().count('class="lane-span"'), 9)
+        self.assertEqual(answer.content.decode().count('class="lane-span"'), 10)
 
     def test_what_if_is_answered_and_writes_nothing(self):
         self.sign_in("trainee")

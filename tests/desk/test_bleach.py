@@ -6,7 +6,7 @@ from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.stations.bleach.coming import charges_of, coming_to, warning
 from desk.stations.bleach.drawing import colour_of, draw_ahead, draw_towers
-from desk.stations.bleach.models import Delivery, Rung
+from desk.stations.bleach.models import Control, Delivery, Dip, Rung, Tracer
 from desk.stations.bleach.water import bound, watered
 from desk.stations.bleach.worked import bleaches, worked
 from desk.stations.cook.amounts import Amounts
@@ -278,8 +278,11 @@ class Slips(BleachCase):
             "/live/bleach/wood_bleach/try/": typed,
             "/live/water/try/": {"chloride-load": "1", "potassium-limit": "1", "product": "1"},
             "/live/bleach/kept/rung/": {"place": "wood_bleach:1", "charge_kg_per_odt": "", "at": "", "text": ""},
-            "/live/bleach/kept/load/": {
-                "place": "wood_bleach:2",
+            "/live/bleach/kept/tracer/": {"place": "wood_bleach:1", "full_min": "70", "found": "30 0; 40 6", "at": ""},
+            "/live/bleach/kept/control/": {"kind": "reagent", "what": "", "should": "-1", "found": "1", "allowed": ""},
+            "/live/bleach/tanks/dip/": {"place": "wood_bleach:2:", "holds_m3": "", "strength_g_per_l": "-1", "at": ""},
+            "/live/bleach/tanks/load/": {
+                "place": "wood_bleach:2:",
                 "product": "peroxide",
                 "ph": "",
                 "second": "",
@@ -293,4 +296,5 @@ class Slips(BleachCase):
                 for nasty in nasties[index % step :: step]:
                     answer = self.client.post(address, form | {name: nasty, "form_key": "slip"})
                     self.assertLess(answer.status_code, 500, (address, name, nasty[:20]))
-        self.assertFalse(Rung.objects.exists() or Delivery.objects.exists())
+        for model in (Rung, Delivery, Dip, Tracer, Control):
+            self.assertFalse(model.objects.exists(), model)

@@ -6,8 +6,9 @@ from django.core.exceptions import ValidationError
 
 from desk.floor.models import Record
 from desk.floor.state import State
-from desk.stations.bleach.models import Delivery, Response, Rung
-from desk.stations.bleach.services import accept_response, take_delivery, take_rung
+from desk.stations.bleach.ladders import accept_response, take_rung
+from desk.stations.bleach.loads import take_delivery, take_dip
+from desk.stations.bleach.models import Delivery, Dip, Response, Rung
 from desk.stations.bleach.tables import BLEACH_TABLES
 from desk.stations.bleach.worked import bleaches, worked
 from stock.bleaching.colour import brightness_of, ks_of
@@ -68,8 +69,8 @@ class Loads(Kept):
 
     def test_by_the_form_what_was_typed_stays(self):
         self.sign_in("operator")
-        page = "/live/bleach/kept/"
-        form = {**{name: str(value) for name, value in LOAD.items()}, "place": "wood_bleach:2", "product": "peroxide"}
+        page = "/live/bleach/tanks/"
+        form = {**{name: str(value) for name, value in LOAD.items()}, "place": "wood_bleach:2:", "product": "peroxide"}
         answer = self.client.post(f"{page}load/", form | {"form_key": "f1", "second": ""})
         self.assertEqual(answer.status_code, 422)
         self.assertIn('value="1.2"', answer.content.decode())
@@ -155,11 +156,12 @@ class Files(Kept):
     def test_what_goes_out_comes_in_again(self):
         self.load()
         self.rung(8)
-        for name, model in (("loads", Delivery), ("ladders", Rung)):
+        take_dip(self.world, self.people["operator"], "wood_bleach", 2, "caustic", 31.0, None, at=NOW, form_key="d")
+        for name, model in (("loads", Delivery), ("ladders", Rung), ("dips", Dip)):
             with self.subTest(name):
                 table = BLEACH_TABLES[name]
                 (row,) = list(table.rows(self.world))
-                text = {key: str(value) for key, value in row.items()}
+                text = {key: "" if value is None else str(value) for key, value in row.items()}
                 table.keep(self.world, self.people["operator"], text, f"again-{name}")
                 self.assertEqual(model.objects.count(), 2)
                 one, other = model.objects.all()

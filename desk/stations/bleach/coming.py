@@ -1,15 +1,17 @@
 """What comes to a bleach by cook: through the blow tank, the washers, into each stage; the brightness it will end at."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Final
 
 from desk.floor.state import State
 from desk.floor.station import Blow, stations
+from desk.stations.bleach.tracking import track_of
 from stock.bleaching.charge import FORWARD_GAIN
 from stock.bleaching.forward import Ahead, Blown, Coming, Within, coming, exit_ahead, kappa_at, within
 from stock.bleaching.through import Run, usual_charge
+from stock.bleaching.track import Track
 from stock.bleaching.unit import BleachStage
 from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
@@ -39,8 +41,17 @@ class Part:
 
 
 @dataclass(frozen=True, slots=True)
+class Standing:
+    """A bleach that does not move: since when, and the stage whose pulp must be out first, until when."""
+
+    since: datetime
+    stage: str
+    until: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class Outlook:
-    """What comes to a bleach, what lies in it, what its exit will show."""
+    """What comes to a bleach, what lies in it, what its exit will show; hours at the present rate."""
 
     parts: Sequence[Coming]
     stages: Sequence[Sequence[Within]]
@@ -50,6 +61,9 @@ class Outlook:
     hold_h: float
     ahead: Ahead | None
     at_exit: Coming | None
+    track: Track
+    exit_entered: datetime
+    standing: Standing | None
 
 
 def recipe_before(state: State, unit: BleachStage) -> tuple[str, Recipe] | None:
@@ -139,6 +153,8 @@ def _coming_to(state: State, unit: BleachStage) -> Outlook:
         held = [_blown(one, state.now) for one in blows]
         lag = state.of_records(f"lag:{unit.id}", lambda: _lag_h(state, unit, before[0]), OFTEN_S)
         parts = coming(held, _tank(state, before[1]), lag, base, rate)
+    track = track_of(state, unit)
+    parts = [replace(one, from_h=track.at_rate(one.from_h), to_h=track.at_rate(one.to_h)) for one in parts]
     lies, gone = [], 0.0
     for one in minutes:
         lies.append(within(parts, gone / 60, one / 60))
@@ -146,20 +162,41 @@ def _coming_to(state: State, unit: BleachStage) -> Outlook:
     tag = brightness_tag(state, unit)
     ahead = None
     if tag is not None and tag.id in state.readings and parts and unit.furnish == "chemical":
-        ahead = exit_ahead(unit, _charges_then(state, unit), parts, state.readings[tag.id].value, base, minutes)
+        ahead = exit_ahead(unit, _charges_then(state, unit, track), parts, state.readings[tag.id].value, base, minutes)
     at_exit = next((one for one in parts if one.from_h <= -hold_h < one.to_h), None)
-    told = [_part(state, unit, one, base) for one in parts if one.to_h > 0]
-    return Outlook(parts, lies, told, base, kappa_at(parts, 0.0, base), hold_h, ahead, at_exit)
+    told = [_part(state, unit, one, base, track) for one in parts if one.to_h > 0]
+    entered = state.now + timedelta(hours=track.by_clock(-hold_h))
+    return Outlook(
+        parts, lies, told, base, kappa_at(parts, 0.0, base), hold_h, ahead, at_exit, track, entered,
+        _standing(state, unit, track),
+    )  # fmt: skip
 
 
-def _charges_then(state: State, unit: BleachStage) -> Callable[[int, float], float]:
+def _standing(state: State, unit: BleachStage, track: Track) -> Standing | None:
+    """Return since when a bleach stands, and which stage holds its pulp the shortest."""
+    since_h = track.stands_since_h
+    if since_h is None:
+        return None
+    at = min(range(len(unit.stages)), key=lambda one: unit.symbol(one).hold_h)
+    since = state.now + timedelta(hours=since_h)
+    return Standing(since, unit.called(at), since + timedelta(hours=unit.symbol(at).hold_h))
+
+
+def _charges_then(state: State, unit: BleachStage, track: Track) -> Callable[[int, float], float]:
     """Return what says which charge a stage had, or has, at an hour from now: moves undone back to it."""
-    now = [float(one.value) for one in charges_of(state, unit)]
-    moves = [state.moved(unit.charge_point(at)) for at in range(len(now))]
+    then = [
+        charge_then(state, unit.charge_point(at), float(one.value)) for at, one in enumerate(charges_of(state, unit))
+    ]
+    return lambda at, hour: then[at](state.now + timedelta(hours=track.by_clock(hour)))
 
-    def charge(at: int, hour: float) -> float:
-        when, found = state.now + timedelta(hours=hour), now[at]
-        for moved_at, before in moves[at]:  # the newest first
+
+def charge_then(state: State, point: str, now_value: float) -> Callable[[datetime], float]:
+    """Return what says which charge a point had at a moment: moves undone back to it."""
+    moves = state.moved(point)
+
+    def charge(when: datetime) -> float:
+        found = now_value
+        for moved_at, before in moves:  # the newest first
             if moved_at > when:
                 found = before
         return found
@@ -178,9 +215,9 @@ def _blown(one: Blow, now: datetime) -> Blown:
     return Blown(str(one.number), (one.at - now).total_seconds() / 3600, one.bd_t, one.kappa, one.measured)
 
 
-def _part(state: State, unit: BleachStage, one: Coming, base: float) -> Part:
-    enters = state.now + timedelta(hours=one.from_h)
-    leaves = state.now + timedelta(hours=one.to_h)
+def _part(state: State, unit: BleachStage, one: Coming, base: float, track: Track) -> Part:
+    enters = state.now + timedelta(hours=track.by_clock(one.from_h))
+    leaves = state.now + timedelta(hours=track.by_clock(one.to_h))
     return Part(one.label, enters, leaves, one.kappa, one.measured, _forward(state, unit, one, base))
 
 

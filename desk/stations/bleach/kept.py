@@ -1,5 +1,6 @@
-"""The page of what is kept: loads checked in, ladders with what they show, responses accepted."""
+"""The page of ladders with what they show, responses accepted, tracers through towers, reagents and control samples."""
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,17 +16,16 @@ from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import MODEL
-from desk.stations.bleach.models import Delivery, Response, Rung
-from desk.stations.bleach.pages import tabs_context
-from desk.stations.bleach.services import (
+from desk.stations.bleach.lab import take_control, take_tracer
+from desk.stations.bleach.ladders import (
     LEAST_RUNGS,
-    PRODUCT_OF,
     accept_response,
     fitted,
     rungs_of,
-    take_delivery,
     take_rung,
 )
+from desk.stations.bleach.models import Control, Response, Rung, Tracer
+from desk.stations.bleach.pages import tabs_context
 from desk.stations.bleach.worked import bleaches
 from stock.bleaching.colour import brightness_of, ks_of
 from stock.bleaching.response import Fit, ks_after
@@ -113,11 +113,12 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
     ladders = [one for one in (ladder_of(state, place) for place in found) if one.rungs or one.in_force]
     context: dict[str, Any] = {
         "places": found,
-        "tanks": [one for one in found if one.stage.solution_tank_m3 is not None and _product(one) is not None],
         "ladders": ladders,
-        "loads": Delivery.objects.filter(world=state.world, superseded_by=None).select_related("by")[:12],
-        "products": sorted(set(PRODUCT_OF.values())),
-        "load_key": new_key(),
+        "tracers": Tracer.objects.filter(world=state.world, superseded_by=None).select_related("by")[:8],
+        "controls": Control.objects.filter(world=state.world, superseded_by=None).select_related("by")[:12],
+        "kinds": Control.Kind.choices,
+        "tracer_key": new_key(),
+        "control_key": new_key(),
         "rung_key": new_key(),
         "accept_key": new_key(),
         "may_model": signed_in(request).may(MODEL),
@@ -128,10 +129,6 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
     }
     station = here[0].station if here else state.line.stations[0].id
     return render_page(request, state, "bleach/kept.html", context, here=station, status=422 if refused else 200)
-
-
-def _product(place: Place) -> str | None:
-    return PRODUCT_OF.get(place.unit.symbol(place.number - 1).chemical)
 
 
 def _sentence(ladders: list[Ladder]) -> str:
@@ -148,37 +145,6 @@ def _place(state: State, text: str) -> Place:
     if found is None:
         raise ValidationError({"place": "which stage? Choose one of the list"})
     return found
-
-
-@require_POST
-@on_line
-def load(request: HttpRequest, state: State) -> HttpResponse:
-    """Keep a load."""
-    try:
-        place = _place(state, request.POST.get("place", ""))
-        typed = read_form(
-            request,
-            at=MomentField(state),
-            product=ChoiceField("What the papers say", sorted(set(PRODUCT_OF.values()))),
-            density_t_per_m3=NumberField("Density of the sample", "t/m³", least=0.7, most=2.2),
-            ph=NumberField("pH of the sample", least=0, most=14),
-            load_m3=NumberField("The load", "m³", above=0, most=200),
-            load_g_per_l=NumberField("Its strength, titrated", "g/L", least=0, most=1600),
-            heel_m3=NumberField("In the tank before", "m³", least=0, most=5000),
-            heel_g_per_l=NumberField("Its strength before", "g/L", least=0, most=1600),
-            second=WordsField("Who stood by", 80),
-        )
-        numbers = {
-            name: typed[name]
-            for name in ("density_t_per_m3", "ph", "load_m3", "load_g_per_l", "heel_m3", "heel_g_per_l")
-        }
-        take_delivery(
-            state.world, signed_in(request), place.unit.id, place.number, typed["product"], numbers,
-            second=typed["second"], at=typed["at"], form_key=key_of(request),
-        )  # fmt: skip
-    except (ValidationError, DomainError) as error:
-        return _page(request, state, words_of(request, error))
-    return redirect("bleach_kept", state.world.slug)
 
 
 @require_POST
@@ -214,6 +180,63 @@ def accept(request: HttpRequest, state: State) -> HttpResponse:
         accept_response(
             state.world, signed_in(request), place.unit.id, place.number, floor_of(place), form_key=key_of(request)
         )
+    except (ValidationError, DomainError) as error:
+        return _page(request, state, words_of(request, error))
+    return redirect("bleach_kept", state.world.slug)
+
+
+@require_POST
+@on_line
+def tracer(request: HttpRequest, state: State) -> HttpResponse:
+    """Keep a tracer through a tower."""
+    try:
+        place = _place(state, request.POST.get("place", ""))
+        typed = read_form(
+            request,
+            at=MomentField(state),
+            full_min=NumberField("Time of the whole tower", "min", above=0, most=2000),
+            found=WordsField("What was found", 600, required=True),
+        )
+        take_tracer(
+            state.world, signed_in(request), place.unit.id, place.number, _found(typed["found"]), typed["full_min"],
+            at=typed["at"], form_key=key_of(request),
+        )  # fmt: skip
+    except (ValidationError, DomainError) as error:
+        return _page(request, state, words_of(request, error))
+    return redirect("bleach_kept", state.world.slug)
+
+
+def _found(text: str) -> list[tuple[float, float]]:
+    """Read what was found: minutes and reading, pair by pair, semicolons or lines between."""
+    pairs = [one.split() for one in re.split(r"[;\n]", text) if one.strip()]
+    if any(len(one) != 2 for one in pairs):
+        raise ValidationError({"found": "each pair is minutes and reading: 30 0; 40 6; 50 19"})
+    minutes, reading = NumberField("Minutes", "min", least=0, most=1e4), NumberField("The reading", least=0, most=1e9)
+    try:
+        return [(minutes.clean(first), reading.clean(second)) for first, second in pairs]
+    except ValidationError as error:
+        raise ValidationError({"found": error.messages[0]}) from error
+
+
+@require_POST
+@on_line
+def control(request: HttpRequest, state: State) -> HttpResponse:
+    """Keep a reagent or a control sample as it was checked."""
+    try:
+        typed = read_form(
+            request,
+            at=MomentField(state),
+            kind=ChoiceField("What was checked", list(Control.Kind.values)),
+            what=WordsField("Which one", 60, required=True),
+            should=NumberField("What it should be", least=0, most=1e6),
+            found=NumberField("What was found", least=0, most=1e6),
+            allowed=NumberField("How far it may lie off", above=0, most=1e6),
+        )
+        here = bleaches(state)
+        take_control(
+            state.world, signed_in(request), here[0].station if here else state.line.stations[0].id, typed["kind"],
+            typed["what"], typed["should"], typed["found"], typed["allowed"], at=typed["at"], form_key=key_of(request),
+        )  # fmt: skip
     except (ValidationError, DomainError) as error:
         return _page(request, state, words_of(request, error))
     return redirect("bleach_kept", state.world.slug)

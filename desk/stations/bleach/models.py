@@ -3,6 +3,7 @@
 from django.db import models
 
 from desk.floor.models import Kept
+from stock.bleaching.tower import Traced, channelled
 
 
 class Delivery(Kept):
@@ -10,6 +11,7 @@ class Delivery(Kept):
 
     unit = models.CharField(max_length=40)
     stage = models.PositiveSmallIntegerField(help_text="whose tank, counted from 1 at the first")
+    chemical = models.CharField(max_length=20, blank=True, help_text="none for the stage's own chemical")
     at = models.DateTimeField()
     product = models.CharField(max_length=20)
     density_t_per_m3 = models.FloatField(help_text="of the sample, at 20 °C")
@@ -30,6 +32,87 @@ class Delivery(Kept):
     def __str__(self) -> str:
         """What came."""
         return f"{self.load_m3:g} m³ of {self.product.replace('_', ' ')}, the tank at {self.strength_g_per_l:.1f} g/L"
+
+
+class Dip(Kept):
+    """What a tank of chemical holds, as it was dipped, and its strength where it was titrated."""
+
+    unit = models.CharField(max_length=40)
+    stage = models.PositiveSmallIntegerField(help_text="whose tank, counted from 1 at the first")
+    chemical = models.CharField(max_length=20, blank=True, help_text="none for the stage's own chemical")
+    at = models.DateTimeField()
+    holds_m3 = models.FloatField()
+    strength_g_per_l = models.FloatField(null=True)
+
+    class Meta(Kept.Meta):
+        """Read by time."""
+
+        indexes = [models.Index(fields=["world", "-at"], name="bleach_dip_by_time")]
+        ordering = ["-at", "-id"]
+
+    def __str__(self) -> str:
+        """What it holds."""
+        strength = "" if self.strength_g_per_l is None else f" at {self.strength_g_per_l:g} g/L"
+        return f"{self.holds_m3:g} m³{strength}"
+
+
+class Tracer(Kept):
+    """A tracer sent through a stage's tower: what came out when, and what it says of the tower."""
+
+    unit = models.CharField(max_length=40)
+    stage = models.PositiveSmallIntegerField(help_text="counted from 1 at the first")
+    at = models.DateTimeField(help_text="when it went in at the mixer")
+    found = models.JSONField(help_text="minutes since it went in, tracer found over what was there before")
+    full_min = models.FloatField(help_text="time of the tower were all of it at work")
+    mean_min = models.FloatField()
+    active_frac = models.FloatField()
+    cells = models.FloatField()
+    t10_min = models.FloatField()
+
+    class Meta(Kept.Meta):
+        """The newest first."""
+
+        ordering = ["-at", "-id"]
+
+    def __str__(self) -> str:
+        """What it says."""
+        return f"mean {self.mean_min:.0f} min, {100 * self.active_frac:.0f} % at work, a tenth out by {self.t10_min:.0f} min"
+
+    @property
+    def is_channelled(self) -> bool:
+        """Whether pulp goes round a part of the tower."""
+        return channelled(Traced(self.mean_min, self.active_frac, self.cells, self.t10_min))
+
+
+class Control(Kept):
+    """A reagent set against a standard, or a sample whose value is known, tested like any other."""
+
+    class Kind(models.TextChoices):
+        """What was checked."""
+
+        REAGENT = "reagent", "a reagent against its standard"
+        CONTROL = "control", "a control sample"
+
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    what = models.CharField(max_length=60)
+    at = models.DateTimeField()
+    should = models.FloatField()
+    found = models.FloatField()
+    allowed = models.FloatField(help_text="how far it may lie off")
+
+    class Meta(Kept.Meta):
+        """The newest first."""
+
+        ordering = ["-at", "-id"]
+
+    def __str__(self) -> str:
+        """What was found."""
+        return f"{self.what}: {self.found:g} found, {self.should:g} ± {self.allowed:g} should be"
+
+    @property
+    def is_off(self) -> bool:
+        """Whether it lies further off than it may."""
+        return abs(self.found - self.should) > self.allowed
 
 
 class Rung(Kept):

@@ -14,6 +14,7 @@ from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from desk.stations.bleach.coming import Outlook, brightness_tag, coming_to, rate_of, warning
 from desk.stations.bleach.drawing import draw_ahead, draw_towers
+from desk.stations.bleach.tracking import flow_tag
 from desk.stations.bleach.water import bound, watered
 from desk.stations.bleach.worked import Worked, bleaches, worked
 from desk.stations.plain.page import panels_of, panels_shown, show, station_context
@@ -28,7 +29,8 @@ def tabs(state: State) -> list[tuple[str, str, str]]:
     slug = state.world.slug
     found = [(unit.id, unit.name, reverse("bleach", args=[slug, unit.id])) for unit in bleaches(state)]
     if found:
-        found.append(("kept", "Ladders and loads", reverse("bleach_kept", args=[slug])))
+        found.append(("tanks", "Pumps and tanks", reverse("bleach_tanks", args=[slug])))
+        found.append(("kept", "Ladders and checks", reverse("bleach_kept", args=[slug])))
     if has_water(state):
         found.append(("water", "Water", reverse("water", args=[slug])))
     return found
@@ -80,6 +82,7 @@ def _bleach(request: HttpRequest, state: State, unit: BleachStage) -> HttpRespon
         "symbols": [(one.symbol, one.words) for one in SYMBOLS.values()],
         "sequences": SEQUENCES,
         "sentence": sentence(state, unit, outlook),
+        "flow_tag": flow_tag(state, unit),
         "move_key": new_key(),
         **tabs_context(state, unit.id),
     }
@@ -95,6 +98,10 @@ def sentence(state: State, unit: BleachStage, outlook: Outlook) -> str:
     tag = brightness_tag(state, unit)
     reading = state.readings.get(tag.id) if tag is not None else None
     running = f"{unit.name} at {float(rate_of(state, unit).value):.1f} BDt/h"
+    if outlook.standing is not None:
+        found = outlook.standing
+        since, until = (f"{timezone.localtime(one):%H:%M}" for one in (found.since, found.until))
+        return f"{unit.name} stands since {since}. Chemicals off first; {found.stage} holds its pulp until {until} at most."
     if reading is None:
         return f"{running}. No brightness was measured yet."
     words = f"{running} to {reading.value:.1f} % ISO, {reading.verdict.words}."

@@ -1,9 +1,9 @@
-"""Responses in force: what was accepted of a stage stands instead of what the mill's file says of it."""
+"""What is in force of a stage instead of what the mill's file says: responses accepted, towers traced."""
 
 from typing import Final
 
 from desk.floor.state import State
-from desk.stations.bleach.models import Response
+from desk.stations.bleach.models import Response, Tracer
 from stock.bleaching.unit import BleachStage
 from stock.figure import Datum, Origin
 from stock.parts import Fitted
@@ -23,6 +23,17 @@ def _read(state: State) -> dict[str, Response]:
     return {f"{one.unit}:{one.stage}": one for one in rows}
 
 
+def traced(state: State) -> dict[str, Tracer]:
+    """Return the newest tracer through each tower by `<bleach>:<stage>`."""
+    rows: dict[str, Tracer] = state.of_records("tracers", lambda: _read_tracers(state), OFTEN_S)
+    return rows
+
+
+def _read_tracers(state: State) -> dict[str, Tracer]:
+    rows = Tracer.objects.filter(world=state.world, superseded_by=None).order_by("at", "id")
+    return {f"{one.unit}:{one.stage}": one for one in rows}
+
+
 def _words(one: Response) -> str:
     who = one.by.short_name if one.by else "nobody"
     return f"{len(one.rungs)} rungs, {one.low_per_kg:.3f} to {one.high_per_kg:.3f}, accepted by {who}"
@@ -38,16 +49,21 @@ def response_stands(state: State, point: str) -> Datum | None:
 
 
 def as_accepted(state: State, unit: BleachStage) -> BleachStage:
-    """Return a bleach with the responses that were accepted in place of those of its file."""
-    accepted = in_force(state)
+    """Return a bleach with the responses that were accepted, and towers as they were traced, in place of its file's."""
+    accepted, through = in_force(state), traced(state)
     stages = list(unit.stages)
-    for at, stage in enumerate(stages):
+    for at in range(len(stages)):
+        stage = unit.stages[at]
+        if (tracer := through.get(f"{unit.id}:{at + 1}")) is not None:
+            own = "active_frac" if stage.volume_m3 is not None else "retention_min"
+            value = tracer.active_frac if stage.volume_m3 is not None else tracer.mean_min
+            stages[at] = stages[at].model_copy(update={own: value})
         if (one := accepted.get(f"{unit.id}:{at + 1}")) is not None:
             when = one.entered_at.date()
             who = one.by.short_name if one.by else "nobody"
             told = {"fitted_from": f"{len(one.rungs)} rungs of a ladder", "fitted_on": when, "by": who}
             holds = (one.least_charge, one.most_charge)
-            stages[at] = stage.model_copy(
+            stages[at] = stages[at].model_copy(
                 update={
                     "response_per_kg": Fitted(value=one.response_per_kg, holds=holds, **told),
                     "ks_floor": Fitted(value=one.ks_floor, **told),

@@ -10,10 +10,11 @@ from django.utils import timezone
 from desk.floor.due import Item
 from desk.floor.state import State
 from desk.floor.station import Station
-from desk.stations.bleach import kept, pages
+from desk.stations.bleach import kept, pages, tank_page
 from desk.stations.bleach.coming import coming_to, warning
 from desk.stations.bleach.responses import response_stands
 from desk.stations.bleach.tables import BLEACH_TABLES
+from desk.stations.bleach.tanks import runs_out
 from desk.stations.bleach.worked import bleaches
 from stock.bleaching.unit import BleachStage
 from stock.line.definition import Definition
@@ -26,9 +27,24 @@ def _serves(line: Definition) -> bool:
 
 
 def _due(state: State) -> Iterable[Item]:
-    """Yield each change of kappa that will take an exit out of its band, at the moment it reaches the first mixer."""
+    """Yield what a bleach asks for: to be emptied where it stands, a load, another charge for another kappa."""
+    yield from _stands_or_changes(state)
+    for one in runs_out(state):
+        if one.cover is not None and one.empty_at is not None:
+            words = f"{one.cover.value:.0f} h left at what its pumps draw; dipped or filled {timezone.localtime(one.at):%H:%M}."
+            yield Item(one.empty_at, f"{one.words}: {one.formula} runs out", words, "outside", one.tank.unit.station)
+
+
+def _stands_or_changes(state: State) -> Iterable[Item]:
+    """Yield a bleach that stands, and each change of kappa that will take an exit out of its band."""
     for told in state.line.units:
-        if not isinstance(told, BleachStage) or warning(state, told, coming_to(state, told)) is None:
+        if not isinstance(told, BleachStage):
+            continue
+        if (stood := coming_to(state, told).standing) is not None:
+            words = f"Chemicals off first; {stood.stage} holds its pulp until {timezone.localtime(stood.until):%H:%M} at most."
+            yield Item(stood.until, f"{told.name} stands: {stood.stage}", words, "outside", told.station)
+            continue
+        if warning(state, told, coming_to(state, told)) is None:
             continue  # most pages ask no more than this
         unit = next(one for one in bleaches(state) if one.id == told.id)
         outlook = coming_to(state, unit)
@@ -56,7 +72,11 @@ STATION: Final = Station(
     tabs=pages.tabs,
     urls=lambda: [
         path("bleach/kept/", kept.page, name="bleach_kept"),
-        path("bleach/kept/load/", kept.load, name="bleach_load"),
+        path("bleach/tanks/", tank_page.page, name="bleach_tanks"),
+        path("bleach/tanks/load/", tank_page.load, name="bleach_load"),
+        path("bleach/tanks/dip/", tank_page.dip, name="bleach_dip"),
+        path("bleach/kept/tracer/", kept.tracer, name="bleach_tracer"),
+        path("bleach/kept/control/", kept.control, name="bleach_control"),
         path("bleach/kept/rung/", kept.rung, name="bleach_rung"),
         path("bleach/kept/accept/", kept.accept, name="bleach_accept"),
         path("bleach/<slug:unit_id>/", pages.page, name="bleach"),

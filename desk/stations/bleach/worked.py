@@ -5,10 +5,12 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any, Final
 
+from django.utils import timezone
+
 from desk.floor.state import State
 from desk.stations.bleach.cheap import Move, cheapest_of, moves_of
 from desk.stations.bleach.coming import brightness_tag, coming_to, rate_of, runs_of
-from desk.stations.bleach.responses import as_accepted
+from desk.stations.bleach.responses import as_accepted, traced
 from desk.stations.bleach.typed import (
     SHARED,
     TYPED,
@@ -196,6 +198,12 @@ def _ended(
         )  # fmt: skip
     minutes, celsius = float(run.minutes or 0.0), float(run.temperature_c or 0.0)
     doubts = list(_doubts(stage, symbol, run, pump, rate))
+    tracer = traced(state).get(f"{unit.id}:{at + 1}")
+    if tracer is not None and tracer.is_channelled:
+        doubts.append(
+            f"channelled by the tracer of {timezone.localtime(tracer.at):%d %b %H:%M} ({tracer}): level up, consistency and"
+            " warmth steady, nozzles at the next stop; conditions, not charge"
+        )
     return Ended(
         at, symbol, stage.name or symbol.symbol, charge, FORMULA[symbol.chemical], celsius, minutes, bleached.each_kappa[at],
         bleached.each_brightness_pct[at], bleached.viscosity_each_ml_per_g[at], bleached.yield_each_frac[at],
@@ -233,13 +241,21 @@ def _figures(
     figures = []
     prices = [one.stage.cost_per_kg for one in found]
     if all(one is not None for one in prices):
+        passed = [1.0, *bleached.yield_each_frac[:-1]]
+        for at, taken in enumerate(found):
+            for beside in taken.stage.beside:
+                if beside.cost_per_kg is not None:
+                    stands = state.stands(f"beside:{unit.id}:{at + 1}:{beside.chemical}")
+                    charges.append(beside.charge_kg_per_odt if stands is None else float(stands.value))
+                    prices.append(beside.cost_per_kg)
+                    passed.append(passed[at])
         figures.append(
             figure(
                 "bleach_cost", "chemicals",
                 {
                     "charge_each_kg_per_odt": Datum(charges, TYPED),
                     "price_each_cost_per_kg": Datum([float(one or 0.0) for one in prices], told),
-                    "yield_to_each_frac": Datum([1.0, *bleached.yield_each_frac[:-1]], Origin("computed", "the stages")),
+                    "yield_to_each_frac": Datum(passed, Origin("computed", "the stages")),
                     "yield_total_frac": Datum(bleached.yield_each_frac[-1], Origin("computed", "the stages")),
                     **{name: Datum(0.0, Origin("assumed", "not counted here")) for name in NOT_COUNTED},
                 },
@@ -247,7 +263,7 @@ def _figures(
             )
         )  # fmt: skip
     active: dict[str, float] = {}
-    for one, charge in zip(found, charges, strict=True):
+    for one, charge in zip(found, charges, strict=False):  # what stands beside comes after
         symbol = one.symbol
         if name := AOX_OF.get(symbol.chemical):
             active[name] = active.get(name, 0.0) + charge * (symbol.per_kg if symbol.chemical == "dioxide" else 0.9525)

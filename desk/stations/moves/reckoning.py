@@ -6,6 +6,9 @@ from typing import Any, Final
 from desk.floor.state import State
 from desk.stations.moves.models import Setting
 from stock.bleaching.colour import brightness_of, ks_of
+from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE, ph_dose
+from stock.bleaching.solutions import titrated
+from stock.bleaching.symbols import middle
 from stock.bleaching.through import Run, ks_into, march, rows_of, start_of, usual_charge
 from stock.bleaching.unit import BleachStage
 from stock.errors import DomainError
@@ -14,7 +17,7 @@ from stock.judge.rule import PIPE_MIN, TEST_MIN
 from stock.primitives import Mix, Tank, Unit, Vessel, Water
 from stock.refining.energy import freeness_after
 from stock.refining.unit import Refiner
-from stock.simulate.bleaching import SAME_SOLUTION, USUAL_KAPPA
+from stock.simulate.bleaching import ACID_OF_NAOH, USUAL_KAPPA
 from stock.simulate.reading import L_PER_MIN
 from stock.tag import Tag
 from stock.washing.decisions import WASHER_MIN
@@ -22,6 +25,8 @@ from stock.washing.stage import efficiency_from_loss, washing_loss_frac
 from stock.washing.stairs import answer_min
 from stock.washing.unit import Washer
 
+PH_DOSE: Final = ph_dose.method.bare  # type: ignore[attr-defined]
+NEUTRAL_PH: Final = 7.0
 LOOP_MIN: Final = 1.5  # for a loop or a dilution to have its way
 LEVEL_H: Final = 4.0
 NOTHING: Final[tuple[str, dict[str, Any]]] = ("", {})
@@ -135,17 +140,30 @@ def _strength(state: State, dose_id: str, before: float, to: float) -> tuple[str
     """The strength pumps are set for: every stage that solution goes to is given more, or less."""
     graph = state.line.graph
     unit = next((graph.units[one.target] for one in graph.out(dose_id)), None)
-    tag_id = state.line.unit(dose_id).tag_of("strength")
-    band = state.line.tag(tag_id).band if tag_id else None
-    if not isinstance(unit, BleachStage) or band is None:
+    if not isinstance(unit, BleachStage):
         return NOTHING
     given = {
         at: (charge, charge * before / to)
-        for at, stage in enumerate(unit.stages)
-        if stage.solution_g_per_l and abs(stage.solution_g_per_l / band.target - 1) < SAME_SOLUTION
-        for charge in [usual_charge(stage, unit.symbol(at))]
+        for at, dose in titrated(state.line, unit).items()
+        if dose.id == dose_id
+        for charge in [usual_charge(unit.stages[at], unit.symbol(at))]
     }
-    return _bleached(state, unit, given)
+    return _bleached(state, unit, given) if given else NOTHING
+
+
+def _beside(state: State, where: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    """Caustic or acid to the last stage: its end pH, by the buffer of its liquor."""
+    unit_id, number, chemical = where.split(":")
+    unit = state.line.unit(unit_id)
+    per_kg = {"caustic": 1.0, "acid": -1 / ACID_OF_NAOH}.get(chemical)
+    if not isinstance(unit, BleachStage) or per_kg is None or int(number) != len(unit.stages):
+        return NOTHING
+    symbol = unit.symbol(len(unit.stages) - 1)
+    thick = unit.last.consistency_pct or middle(symbol.consistency_pct)
+    buffer = BUFFER_ACID if middle(symbol.ph) < NEUTRAL_PH else BUFFER_ALKALINE
+    kg_per_ph = PH_DOSE(now_ph=6.0, target_ph=7.0, stage_consistency_pct=thick, buffer_mmol_per_l_ph=buffer)
+    tag = _tag_at(state, unit, "end_ph")
+    return _said(state, tag, per_kg * (to - before) / kg_per_ph, plug_min=unit.last.minutes(_rate_to(state, unit)))
 
 
 def _bleached(state: State, unit: BleachStage, given: Mapping[int, tuple[float, float]]) -> tuple[str, dict[str, Any]]:
@@ -206,6 +224,6 @@ def _offset(state: State, tag_id: str, before: float, to: float) -> tuple[str, d
 
 
 KINDS: Final[dict[str, Callable[[State, str, float, float], tuple[str, dict[str, Any]]]]] = {
-    "flow": _flow, "consistency": _set_point, "level": _level, "charge": _charge, "strength": _strength, "power": _power, "wash": _factor,
+    "flow": _flow, "consistency": _set_point, "level": _level, "charge": _charge, "strength": _strength, "beside": _beside, "power": _power, "wash": _factor,
     "offset": _offset,
 }  # fmt: skip
