@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Any, Final
 
 from django.db import models
@@ -24,6 +24,8 @@ def canonical(row: models.Model, without: frozenset[str] = UNSEALED) -> str:
 def _plain(value: Any) -> Any:
     if isinstance(value, datetime):
         return value.astimezone(UTC).isoformat(timespec="microseconds")
+    if isinstance(value, date):
+        return value.isoformat()
     if isinstance(value, float):
         return repr(value + 0.0)
     return value

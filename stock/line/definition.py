@@ -19,6 +19,7 @@ from stock.material import COMPONENTS
 from stock.parts import STATION_POINTS, STREAM_POINTS, Fitted, Frac, Id, Instrumented, Part, Points
 from stock.primitives import Component, Unit
 from stock.tag import Tag
+from stock.water.plan import WaterPlan
 
 FORMAT = "fox-vat-line/2"
 StationKind = Literal[
@@ -113,6 +114,7 @@ class Definition(Part):
     grades: list[Grade]
     cook: CookDef = Field(default_factory=CookDef)
     yard: YardDef | None = None
+    water: WaterPlan = Field(default_factory=WaterPlan)
 
     @model_validator(mode="before")
     @classmethod

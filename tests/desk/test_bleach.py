@@ -6,12 +6,13 @@ from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.stations.bleach.coming import charges_of, coming_to, warning
 from desk.stations.bleach.drawing import colour_of, draw_ahead, draw_towers
-from desk.stations.bleach.models import Control, Delivery, Dip, Rung, Tracer
+from desk.stations.bleach.models import Control, Delivery, Dip, EffluentDay, Rung, Tracer
 from desk.stations.bleach.water import bound, watered
 from desk.stations.bleach.worked import bleaches, worked
 from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.bench import take_result
 from desk.stations.moves.models import Move
+from stock.water.plan import WaterPlan
 from tests.desk.base import NOW, DeskCase
 from tests.desk.cook_house import HouseCase
 from tests.faults.test_fuzz import NASTY
@@ -262,10 +263,10 @@ class Waters(BleachCase):
         self.assertLessEqual(found.saving, fresh)
 
     def test_what_binds_is_worked_out_as_typed(self):
-        self.assertIn("Chloride binds: 4.57", bound({}).words[0])
-        self.assertIn("Calcium binds", bound({"chloride-load": "0.2"}).words[0])
-        self.assertIn("not a number", bound({"calcium-limit": "x"}).fault)
-        self.assertIn("no bleed keeps", bound({"chloride-limit": "0,01"}).fault)
+        self.assertIn("Chloride binds: 4.57", bound(WaterPlan(), {}).words[0])
+        self.assertIn("Calcium binds", bound(WaterPlan(), {"chloride-load": "0.2"}).words[0])
+        self.assertIn("not a number", bound(WaterPlan(), {"calcium-limit": "x"}).fault)
+        self.assertIn("no bleed keeps", bound(WaterPlan(), {"chloride-limit": "0,01"}).fault)
 
 
 class Slips(BleachCase):
@@ -280,6 +281,8 @@ class Slips(BleachCase):
             "/live/bleach/kept/rung/": {"place": "wood_bleach:1", "charge_kg_per_odt": "", "at": "", "text": ""},
             "/live/bleach/kept/tracer/": {"place": "wood_bleach:1", "full_min": "70", "found": "30 0; 40 6", "at": ""},
             "/live/bleach/kept/control/": {"kind": "reagent", "what": "", "should": "-1", "found": "1", "allowed": ""},
+            "/live/bleach/cane_bleach/again/": {"again-charge": "20", "again-before": "4", "again-back": "60"},
+            "/live/water/day/": {"day": "2026-03-08", "flow_m3": "", "cod_t": "-1", "aox_kg": "", "text": ""},
             "/live/bleach/tanks/dip/": {"place": "wood_bleach:2:", "holds_m3": "", "strength_g_per_l": "-1", "at": ""},
             "/live/bleach/tanks/load/": {
                 "place": "wood_bleach:2:",
@@ -296,5 +299,5 @@ class Slips(BleachCase):
                 for nasty in nasties[index % step :: step]:
                     answer = self.client.post(address, form | {name: nasty, "form_key": "slip"})
                     self.assertLess(answer.status_code, 500, (address, name, nasty[:20]))
-        for model in (Rung, Delivery, Dip, Tracer, Control):
+        for model in (Rung, Delivery, Dip, Tracer, Control, EffluentDay):
             self.assertFalse(model.objects.exists(), model)

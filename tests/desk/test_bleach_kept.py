@@ -100,6 +100,7 @@ class Ladders(Kept):
         self.assertIn("accepted by", self.card().size.data["response_per_kg"].origin.text)
         after = worked(self.state(), self.unit(), {})
         self.assertNotEqual(before.best.charges, after.best.charges)
+        self.assertEqual(self.accept().pk, row.pk)  # pressed twice
         again = self.accept(key="a2")
         self.assertEqual(again.supersedes_id, row.pk)
         self.assertEqual(Response.objects.filter(superseded_by=None).count(), 1)

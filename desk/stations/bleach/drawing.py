@@ -76,7 +76,8 @@ def draw_towers(found: Worked, outlook: Outlook) -> Row | None:
         lies = (
             outlook.stages[at] if at < len(outlook.stages) and found.unit.stages[at].symbol == one.symbol.symbol else ()
         )
-        facts = [f"{one.charge:.3g} kg/BDt {one.formula}", f"{one.celsius:g} °C", f"{one.minutes:.0f} min"]
+        beside = "".join(f", {charge:.3g} {formula}" for charge, formula in one.beside[:1])
+        facts = [f"{one.charge:.3g} kg/BDt {one.formula}{beside}", f"{one.celsius:g} °C", f"{one.minutes:.0f} min"]
         if one.pump is not None:
             facts.insert(1, f"{one.pump.text} L/min")
         towers.append(

@@ -99,7 +99,8 @@ def accept_response(
     if found.low_response_per_kg <= 0:
         raise DomainError("E_OBSERV", "stage", "the band of the response reaches nought: more rungs, further apart")
     charges = [one.charge_kg_per_odt for one in rungs]
-    before = Response.objects.filter(world=world, unit=unit_id, stage=number, superseded_by=None).first()
+    standing = Response.objects.filter(world=world, unit=unit_id, stage=number, superseded_by=None)
+    before = standing.exclude(form_key=form_key).first()  # sent twice, it does not supersede itself
     row = Response(
         world=world, by=person, form_key=form_key, unit=unit_id, stage=number, response_per_kg=found.response_per_kg,
         low_per_kg=found.low_response_per_kg, high_per_kg=found.high_response_per_kg, ks_floor=ks_floor,

@@ -21,9 +21,9 @@ PRODUCT_OF: Mapping[str, str] = {
 }  # fmt: skip
 
 
-def _tell(kept: Delivery | Dip, unit: BleachStage, words: str) -> None:
+def _tell(kept: Delivery | Dip, person: Person, unit: BleachStage, words: str) -> None:
     record_event(
-        kept.world, kept.by, f"{unit.name}, {words}"[:500], station=unit.station, at=kept.at,
+        kept.world, person, f"{unit.name}, {words}"[:500], station=unit.station, at=kept.at,
         form_key=line_key("d", kept), action=RECORD, source=kept,
     )  # fmt: skip
 
@@ -64,7 +64,9 @@ def take_delivery(
         strength_g_per_l=strength, **found,
     )  # fmt: skip
 
-    return keep(row, lambda kept: _tell(kept, unit, f"tank of {unit.called(number - 1)}: {kept}; with {kept.second}"))
+    return keep(
+        row, lambda kept: _tell(kept, person, unit, f"tank of {unit.called(number - 1)}: {kept}; with {kept.second}")
+    )
 
 
 @verb
@@ -91,4 +93,4 @@ def take_dip(
         holds_m3=holds_m3, strength_g_per_l=strength_g_per_l,
     )  # fmt: skip
     name = dose.chemical.replace("_", " ")
-    return keep(row, lambda kept: _tell(kept, unit, f"tank of {name}, {unit.called(number - 1)}: {kept}"))
+    return keep(row, lambda kept: _tell(kept, person, unit, f"tank of {name}, {unit.called(number - 1)}: {kept}"))

@@ -115,6 +115,27 @@ class Control(Kept):
         return abs(self.found - self.should) > self.allowed
 
 
+class EffluentDay(Kept):
+    """What a day sent to the drain, by its composite sample; the newest of a day stands."""
+
+    day = models.DateField()
+    flow_m3 = models.FloatField()
+    cod_t = models.FloatField()
+    aox_kg = models.FloatField(null=True)
+    colour_t = models.FloatField(null=True)
+    text = models.CharField(max_length=200, blank=True, help_text="what made the day")
+
+    class Meta(Kept.Meta):
+        """Read by day."""
+
+        indexes = [models.Index(fields=["world", "-day"], name="bleach_effluent_by_day")]
+        ordering = ["-day", "-id"]
+
+    def __str__(self) -> str:
+        """What it was."""
+        return f"{self.flow_m3:.0f} m³, {self.cod_t:g} t COD"
+
+
 class Rung(Kept):
     """One rung of a charge ladder: pulp of a brightness, a charge, what it ended at."""
 

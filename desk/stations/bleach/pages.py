@@ -12,10 +12,10 @@ from desk.floor.state import State
 from desk.frame.alike import alike, new_key
 from desk.frame.page import on_line
 from desk.frame.page import page as render_page
+from desk.stations.bleach.again import used_again
 from desk.stations.bleach.coming import Outlook, brightness_tag, coming_to, rate_of, warning
 from desk.stations.bleach.drawing import draw_ahead, draw_towers
 from desk.stations.bleach.tracking import flow_tag
-from desk.stations.bleach.water import bound, watered
 from desk.stations.bleach.worked import Worked, bleaches, worked
 from desk.stations.plain.page import panels_of, panels_shown, show, station_context
 from stock.bleaching.sequences import SEQUENCES
@@ -83,6 +83,7 @@ def _bleach(request: HttpRequest, state: State, unit: BleachStage) -> HttpRespon
         "sequences": SEQUENCES,
         "sentence": sentence(state, unit, outlook),
         "flow_tag": flow_tag(state, unit),
+        "again": used_again(state, unit, {}),
         "move_key": new_key(),
         **tabs_context(state, unit.id),
     }
@@ -125,38 +126,11 @@ def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     )
 
 
-# ---- water
-
-
-@on_line
-@alike
-def water(request: HttpRequest, state: State) -> HttpResponse:
-    """Show the water of a line."""
-    if not has_water(state):
-        message = f"{state.line.mill} lets no water in."
-        raise Http404(message)
-    found = watered(state)
-    here = next(iter(bleaches(state)), None)
-    station = here.station if here is not None else state.line.stations[0].id
-    context = {"water": found, "bound": bound({}), "sentence": _water_sentence(state), **tabs_context(state, "water")}
-    return render_page(request, state, "bleach/water.html", context, here=station)
-
-
-def _water_sentence(state: State) -> str:
-    found = watered(state)
-    named = {one.method.name: one for one in found.figures if one.method is not None}
-    if "fresh_water" not in named:
-        return "Nothing runs: no water is used."
-    words = f"{named['fresh_water'].text} L of fresh water for each kilogram at the reel"
-    if "reuse_share" in named:
-        words += f"; {named['reuse_share'].text} % of what is used was used before"
-    if found.drains:
-        words += f". {found.drains[0].name.capitalize()} carries {found.drains[0].share_pct:.0f} % of what goes to the drains"
-    return f"{words}."
-
-
 @require_POST
 @on_line
-def bind(request: HttpRequest, state: State) -> HttpResponse:
-    """Work out what binds the closing of a loop, for what was typed."""
-    return render(request, "bleach/_bound.html", {"bound": bound(request.POST.dict()), "world": state.world})
+def again(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
+    """Work out peroxide liquor used again, for what was typed."""
+    found = used_again(state, _unit(state, unit_id), request.POST.dict())
+    if found is None:
+        raise Http404(f"{unit_id[:40]} has no peroxide stage.")
+    return render(request, "bleach/_again.html", {"again": found, "world": state.world, "state": state})

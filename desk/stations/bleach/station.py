@@ -10,8 +10,9 @@ from django.utils import timezone
 from desk.floor.due import Item
 from desk.floor.state import State
 from desk.floor.station import Station
-from desk.stations.bleach import kept, pages, tank_page
+from desk.stations.bleach import kept, pages, tank_page, water_page
 from desk.stations.bleach.coming import coming_to, warning
+from desk.stations.bleach.effluent import over_today
 from desk.stations.bleach.responses import response_stands
 from desk.stations.bleach.tables import BLEACH_TABLES
 from desk.stations.bleach.tanks import runs_out
@@ -29,6 +30,9 @@ def _serves(line: Definition) -> bool:
 def _due(state: State) -> Iterable[Item]:
     """Yield what a bleach asks for: to be emptied where it stands, a load, another charge for another kappa."""
     yield from _stands_or_changes(state)
+    if (over := over_today(state)) is not None:
+        station = next(one.station for one in state.line.units if isinstance(one, BleachStage))
+        yield Item(state.now, "Effluent over what is left", over[1], "outside", station)
     for one in runs_out(state):
         if one.cover is not None and one.empty_at is not None:
             words = f"{one.cover.value:.0f} h left at what its pumps draw; dipped or filled {timezone.localtime(one.at):%H:%M}."
@@ -81,8 +85,10 @@ STATION: Final = Station(
         path("bleach/kept/accept/", kept.accept, name="bleach_accept"),
         path("bleach/<slug:unit_id>/", pages.page, name="bleach"),
         path("bleach/<slug:unit_id>/try/", pages.work_out, name="bleach_try"),
-        path("water/", pages.water, name="water"),
-        path("water/try/", pages.bind, name="water_try"),
+        path("bleach/<slug:unit_id>/again/", pages.again, name="bleach_again"),
+        path("water/", water_page.water, name="water"),
+        path("water/try/", water_page.bind, name="water_try"),
+        path("water/day/", water_page.day, name="water_day"),
     ],
     tables=BLEACH_TABLES,
     stands=response_stands,

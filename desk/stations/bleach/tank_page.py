@@ -41,7 +41,7 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
         "dip_key": new_key(),
         "typed": request.POST.dict() if refused else {},
         "refused": refused,
-        "sentence": _sentence(tanks, [one.name for one in pumps(state) if one.is_short]),
+        "sentence": _sentence(tanks, [f"{one.unit.name}, {one.stage}" for one in pumps(state) if one.is_short]),
         **tabs_context(state, "tanks"),
     }
     station = here[0].station if here else state.line.stations[0].id

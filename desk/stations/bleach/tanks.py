@@ -29,7 +29,7 @@ class Pump:
 
     unit: BleachStage
     dose: Dosed
-    name: str
+    stage: str
     formula: str
     charge: Datum
     strength: Datum | None
@@ -96,7 +96,7 @@ def _pump(state: State, unit: BleachStage, dose: Dosed) -> Pump:
         }
         flow = figure("dosing_flow", f"pump of {_formula(dose)} to {unit.called(dose.at)}", data)
         stroke = 100 * flow.value / dose.most_l_per_min if dose.most_l_per_min else None
-    return Pump(unit, dose, f"{unit.name}: {unit.called(dose.at)}", _formula(dose), charge, strength, flow, stroke)
+    return Pump(unit, dose, unit.called(dose.at), _formula(dose), charge, strength, flow, stroke)
 
 
 def _strength(state: State, unit: BleachStage, dose: Dosed) -> Datum | None:

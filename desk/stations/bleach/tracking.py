@@ -1,6 +1,5 @@
 """What passed a bleach over the last day: by a flow that is read before it, else by the orders; and its logged stops."""
 
-from collections import defaultdict
 from datetime import UTC, datetime, timedelta
 from typing import Final
 
@@ -75,14 +74,15 @@ def _by_orders(state: State) -> dict[int, float]:
     now_t = state.order.reel_t_per_h
     if now_t <= 0:
         return {}
-    start, found = state.now - BACK, defaultdict(float)
+    start = state.now - BACK
+    found: dict[int, float] = {}
     rows = Order.objects.filter(world=state.world, from_at__lte=state.now).order_by("-from_at", "-id")
     for row in rows[:20]:
         piece = max(0, int((row.from_at - start).total_seconds()) // PIECE_S)
         found.setdefault(piece, min(row.reel_t_per_h / now_t, MOST_SHARE))
         if row.from_at <= start:
             break
-    return dict(found)
+    return found
 
 
 def _stops(state: State, unit: BleachStage) -> list[tuple[datetime, datetime]]:

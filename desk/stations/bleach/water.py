@@ -11,14 +11,10 @@ from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.material import INDEX
 from stock.primitives import Sink, Tank, Water
+from stock.water.plan import WaterPlan
 
 COD_PER_ORGANICS: Final = 1.4  # kg oxygen demand a kg of what is dissolved of wood, an estimate
 LEAST_T_PER_H: Final = 0.05
-SUBSTANCES: Final = (
-    ("chloride", 1.6, 0.30, 0.02),
-    ("calcium", 0.45, 0.10, 0.012),
-    ("potassium", 0.5, 0.20, 0.003),
-)
 FIELDS: Final = (
     ("load", "load, kg/t", 0.0, 1000.0),
     ("limit", "limit, kg/m³", 0.0001, 100.0),
@@ -49,6 +45,20 @@ class Drain:
 
 
 @dataclass(frozen=True, slots=True)
+class Held:
+    """What a loop settles at of a substance, as it runs now, beside what it bears."""
+
+    name: str
+    figure: Figure
+    limit_kg_per_m3: float
+
+    @property
+    def is_over(self) -> bool:
+        """Whether the loop settles above what it bears."""
+        return self.figure.value > self.limit_kg_per_m3
+
+
+@dataclass(frozen=True, slots=True)
 class Watered:
     """The water of a line."""
 
@@ -57,6 +67,9 @@ class Watered:
     figures: Sequence[Figure]
     tanks: Sequence[tuple[str, float, float]]
     saving: float
+    loop: Sequence[Held]
+    settles_h: float | None
+    cod_t_per_d: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +104,30 @@ def watered(state: State) -> Watered:
     fresh, again = sum(one.fresh_m3_per_h for one in found), sum(one.reused_m3_per_h for one in found)
     tanks = _tanks(state)
     effluent = sum(one.flow_m3_per_h for one in drains)
-    return Watered(found, drains, _figures(state, fresh, again, drains), tanks, min(fresh, effluent))
+    figures = _figures(state, fresh, again, drains)
+    loop, volume = _loop(state, fresh, effluent), state.line.water.loop_volume_m3
+    leaves = effluent + state.line.water.product_water_m3_per_t * state.order.reel_t_per_h
+    settles = 3 * volume / leaves if volume is not None and leaves > 0 else None
+    cod = sum(24 * one.flow_m3_per_h * one.cod_kg_per_m3 / 1000 for one in drains)
+    return Watered(found, drains, figures, tanks, min(fresh, effluent), loop, settles, cod)
+
+
+def _loop(state: State, fresh: float, effluent: float) -> list[Held]:
+    """Return what the loop settles at, by what is let in and out at the running order."""
+    rate = state.order.reel_t_per_h
+    if rate <= 0 or effluent <= 0:
+        return []
+    plan, told, said = state.line.water, state.set_origin("water"), Origin("computed", "whole-line balance")
+    found = []
+    for one in plan.loop:
+        data = {
+            "load_kg_per_t": Datum(one.load_kg_per_t, told), "fresh_m3_per_t": Datum(fresh / rate, said),
+            "fresh_conc_kg_per_m3": Datum(one.makeup_kg_per_m3, told),
+            "effluent_m3_per_t": Datum(effluent / rate, said),
+            "product_water_m3_per_t": Datum(plan.product_water_m3_per_t, told),
+        }  # fmt: skip
+        found.append(Held(one.name, figure("loop_conc", one.name, data, decimals=3), one.limit_kg_per_m3))
+    return found
 
 
 def _drains(state: State) -> list[Drain]:
@@ -156,27 +192,30 @@ def _figures(state: State, fresh: float, again: float, drains: Sequence[Drain]) 
 # ---- what binds
 
 
-def bound(typed: Mapping[str, Any]) -> Bound:
+def bound(plan: WaterPlan, typed: Mapping[str, Any]) -> Bound:
     """Work out what binds the closing of a loop; a fault names its field and keeps everything typed."""
     rows = []
-    for name, *stands in SUBSTANCES:
+    for one in plan.loop:
+        name, stands = one.name, (one.load_kg_per_t, one.limit_kg_per_m3, one.makeup_kg_per_m3)
         fields = [
-            (field_, label, str(typed.get(f"{name}-{field_}", f"{value:g}")).strip()[:12])
+            (f"{_key(name)}-{field_}", label, str(typed.get(f"{_key(name)}-{field_}", f"{value:g}")).strip()[:12])
             for (field_, label, _, _), value in zip(FIELDS, stands, strict=True)
         ]
         rows.append((name, fields))
     shared = [
         (name, label, str(typed.get(name, f"{value:g}")).strip()[:12])
-        for (name, label, _, _), value in zip(SHARED, (1.2, 0.8), strict=True)
+        for (name, label, _, _), value in zip(
+            SHARED, (plan.product_water_m3_per_t, plan.evaporated_m3_per_t), strict=True
+        )
     ]
     try:
         substances = [
             {
-                "load_kg_per_t": _read(f"{name}-load", fields[0], FIELDS[0]),
-                "limit_kg_per_m3": _read(f"{name}-limit", fields[1], FIELDS[1]),
-                "makeup_conc_kg_per_m3": _read(f"{name}-makeup", fields[2], FIELDS[2]),
+                "load_kg_per_t": _read(fields[0][0], fields[0], FIELDS[0]),
+                "limit_kg_per_m3": _read(fields[1][0], fields[1], FIELDS[1]),
+                "makeup_conc_kg_per_m3": _read(fields[2][0], fields[2], FIELDS[2]),
             }
-            for name, fields in rows
+            for _, fields in rows
         ]
         data = {
             "substances": Datum(substances, Origin("entered", "as typed: " + ", ".join(name for name, _ in rows))),
@@ -188,6 +227,10 @@ def bound(typed: Mapping[str, Any]) -> Bound:
         fault = f"{error.message}. Allowed: {error.allowed}" if error.allowed else error.message
         return Bound(rows, shared, fault=fault)
     return Bound(rows, shared, found, _words(found, [name for name, _ in rows]))
+
+
+def _key(name: str) -> str:
+    return name.replace(" ", "-")
 
 
 def _read(name: str, typed: tuple[str, str, str], limits: tuple[str, str, float, float]) -> float:

@@ -28,7 +28,7 @@ from stock.bleaching.colour import brightness_of, ks_of
 from stock.bleaching.sequence import Bleached
 from stock.bleaching.symbols import CAUTIONS, FORMULA, Symbol
 from stock.bleaching.through import Run, ks_into, rows_for, rows_of, start_of
-from stock.bleaching.unit import BleachStage, Stage
+from stock.bleaching.unit import Beside, BleachStage, Stage
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 
@@ -52,6 +52,7 @@ class Ended:
     viscosity: float
     yield_frac: float
     cod: float
+    beside: Sequence[tuple[float, str]]
     pump: Figure | None
     most_l_per_min: float | None
     doubts: Sequence[str]
@@ -70,6 +71,7 @@ class Worked:
     best: Cheapest | None = None
     moves: Sequence[Move] = ()
     best_fault: str = ""
+    best_cost: float | None = None
     saved: float | None = None
     says: Sequence[str] = field(default_factory=list)
     cautions: Sequence[tuple[str, str]] = ()
@@ -151,12 +153,14 @@ def _worked(
     }
     through = figure("bleached", "brightness at the end", data, decimals=1)
     bleached = Bleached(**through.results)
+    besides = _besides(state, unit, found)
     ends = [
-        _ended(unit, at, one, lines[at], bleached, rate, state) for at, one in enumerate(found)
+        _ended(unit, at, one, lines[at], bleached, rate, state, besides) for at, one in enumerate(found)
     ]  # fmt: skip
     figures = _figures(found, bleached, kappa, cod, state, unit)
     best, fault = cheapest_of(unit, found, lines, shared, rate)
-    saved = _saved(figures, best)
+    beside_cost = _beside_cost(state, unit, found, bleached)
+    saved = _saved(figures, best, beside_cost)
     says = _says(ends, shared, bleached)
     chemicals = dict.fromkeys(one.symbol.chemical for one in ends)
     cautions = [(FORMULA[name], CAUTIONS[name]) for name in chemicals if name in CAUTIONS]
@@ -170,6 +174,7 @@ def _worked(
         best,
         moves_of(unit, found, best, rate, kappa),
         fault,
+        None if best is None else best.cost_per_bdt + beside_cost,
         saved,
         says,
         cautions,
@@ -182,7 +187,7 @@ def _datum(value: float, name: str, typed: Mapping[str, Any], words: str) -> Dat
 
 def _ended(
     unit: BleachStage, at: int, one: Taken, line: Mapping[str, float],
-    bleached: Bleached, rate: float, state: State,
+    bleached: Bleached, rate: float, state: State, besides: Sequence[tuple[int, Beside, float]],
 ) -> Ended:  # fmt: skip
     stage, symbol, run, given = one.stage, one.symbol, one.run, one.given
     charge, strength = float(run.charge_kg_per_odt or 0.0), given["strength"]
@@ -196,6 +201,7 @@ def _ended(
                 "solution_g_per_l": Datum(strength, state.set_origin(unit.name)),
             },
         )  # fmt: skip
+    beside = [(charge, FORMULA[given.chemical]) for own, given, charge in besides if own == at and charge > 0]
     minutes, celsius = float(run.minutes or 0.0), float(run.temperature_c or 0.0)
     doubts = list(_doubts(stage, symbol, run, pump, rate))
     tracer = traced(state).get(f"{unit.id}:{at + 1}")
@@ -207,8 +213,18 @@ def _ended(
     return Ended(
         at, symbol, stage.name or symbol.symbol, charge, FORMULA[symbol.chemical], celsius, minutes, bleached.each_kappa[at],
         bleached.each_brightness_pct[at], bleached.viscosity_each_ml_per_g[at], bleached.yield_each_frac[at],
-        bleached.cod_each_kg_per_odt[at], pump, stage.most_l_per_min, doubts,
+        bleached.cod_each_kg_per_odt[at], beside, pump, stage.most_l_per_min, doubts,
     )  # fmt: skip
+
+
+def _besides(state: State, unit: BleachStage, found: Sequence[Taken]) -> list[tuple[int, Beside, float]]:
+    """Return what each stage is given besides its own chemical, and how much of it stands."""
+    rows = []
+    for at, taken in enumerate(found):
+        for beside in taken.stage.beside:
+            stands = state.stands(f"beside:{unit.id}:{at + 1}:{beside.chemical}")
+            rows.append((at, beside, beside.charge_kg_per_odt if stands is None else float(stands.value)))
+    return rows
 
 
 def _doubts(stage: Stage, symbol: Symbol, run: Run, pump: Figure | None, rate: float) -> Sequence[str]:
@@ -242,13 +258,11 @@ def _figures(
     prices = [one.stage.cost_per_kg for one in found]
     if all(one is not None for one in prices):
         passed = [1.0, *bleached.yield_each_frac[:-1]]
-        for at, taken in enumerate(found):
-            for beside in taken.stage.beside:
-                if beside.cost_per_kg is not None:
-                    stands = state.stands(f"beside:{unit.id}:{at + 1}:{beside.chemical}")
-                    charges.append(beside.charge_kg_per_odt if stands is None else float(stands.value))
-                    prices.append(beside.cost_per_kg)
-                    passed.append(passed[at])
+        for at, beside, charge in _besides(state, unit, found):
+            if beside.cost_per_kg is not None:
+                charges.append(charge)
+                prices.append(beside.cost_per_kg)
+                passed.append(passed[at])
         figures.append(
             figure(
                 "bleach_cost", "chemicals",
@@ -284,10 +298,17 @@ def _figures(
 NOT_COUNTED: Final = ("steam_t_per_odt", "steam_cost_per_t", "power_kwh_per_t", "power_cost_per_kwh")
 
 
-def _saved(figures: Sequence[Figure], best: Cheapest | None) -> float | None:
-    """Return what the cheapest charges save a tonne against those typed."""
+def _beside_cost(state: State, unit: BleachStage, found: Sequence[Taken], bleached: Bleached) -> float:
+    """Return what all that is given besides costs a tonne of bleached pulp."""
+    reaches = [1.0, *bleached.yield_each_frac[:-1]]
+    spent = (charge * (one.cost_per_kg or 0.0) * reaches[at] for at, one, charge in _besides(state, unit, found))
+    return sum(spent) / bleached.yield_each_frac[-1]
+
+
+def _saved(figures: Sequence[Figure], best: Cheapest | None, beside_cost: float) -> float | None:
+    """Return what the cheapest charges save a tonne against those typed; what is given besides stays."""
     cost = next((one.value for one in figures if one.method is not None and one.method.name == "bleach_cost"), None)
-    return None if cost is None or best is None else cost - best.cost_per_bdt
+    return None if cost is None or best is None else cost - best.cost_per_bdt - beside_cost
 
 
 def _says(ends: Sequence[Ended], shared: Mapping[str, float | None], bleached: Bleached) -> list[str]:
