@@ -22,11 +22,13 @@ from stock.screening.decisions import ROWS as SCREENING
 from stock.slushing.decisions import ROWS as SLUSHING
 from stock.washing.decisions import QUIET as WASHING_QUIET
 from stock.washing.decisions import ROWS as WASHING
+from stock.water.decisions import QUIET as WATER_QUIET
+from stock.water.decisions import ROWS as WATER
 
 RULES: Final[tuple[Rule, ...]] = (
-    *WOOD_ROWS, *CANE_ROWS, *COOKING, *WASHING, *SCREENING, *BLEACHING, *SLUSHING, *REFINING, *CONSISTENCY, *BLENDING,
+    *WOOD_ROWS, *CANE_ROWS, *COOKING, *WASHING, *SCREENING, *BLEACHING, *SLUSHING, *REFINING, *CONSISTENCY, *BLENDING, *WATER,
 )  # fmt: skip
 REASONS: Final[tuple[Quiet, ...]] = (
     *WOOD_QUIET, *CANE_QUIET, *COOKING_QUIET, *WASHING_QUIET, *SCREENING_QUIET, *BLEACHING_QUIET, *RECOVERED_QUIET,
-    *REFINING_QUIET, *CONSISTENCY_QUIET, *BLENDING_QUIET,
+    *REFINING_QUIET, *CONSISTENCY_QUIET, *BLENDING_QUIET, *WATER_QUIET,
 )  # fmt: skip

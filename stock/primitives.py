@@ -169,6 +169,11 @@ class Split(Unit):
 class Tank(Unit):
     """A water tank: users draw what they need, the rest overflows."""
 
+    POINTS: ClassVar[Points] = points(
+        oxygen_demand=Point("Oxygen demand of {of}", "COD", "conc_kg_per_m3", (0.01, 60), 2, ("oxygen", "demand")),
+        conductivity=Point("Conductivity of {of}", "Cond.", "ms_per_cm", (0.05, 100), 2, ("conductivity",)),
+    )
+
     overflow: Id
 
 

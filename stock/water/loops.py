@@ -135,6 +135,31 @@ def bleed_for_limit(
 
 
 @method(
+    "more_m3_per_h = leaves_m3_per_h * (now_kg_per_m3 - target_kg_per_m3) / (target_kg_per_m3 - makeup_conc_kg_per_m3)",
+    title="More bleed for a loop that is too dirty",
+    station="water",
+    source="the same balance twice, at what it holds and at what it is to hold; what comes in stays as it is",
+    example=Example(
+        {"leaves_m3_per_h": 114.8, "now_kg_per_m3": 2.4, "target_kg_per_m3": 2.0, "makeup_conc_kg_per_m3": 0.02},
+        {"more_m3_per_h": 23.19},
+    ),
+    notes="Cause upstream first. 63 % of the change is there after the loop's volume over what leaves it, 95 % after three times.",
+    leaves_m3_per_h=Arg("what leaves the loop, with the product too", 0, 1e5),
+    now_kg_per_m3=Arg("what it holds", 0, 500),
+    target_kg_per_m3=Arg("what it is to hold", 0, 500, above=True),
+    makeup_conc_kg_per_m3=Arg("what make-up water brings", 0, 50),
+)
+def more_bleed(
+    *, leaves_m3_per_h: float, now_kg_per_m3: float, target_kg_per_m3: float, makeup_conc_kg_per_m3: float = 0.0
+) -> float:
+    """Return how much more must leave a loop, less below nought, to bring it to a target."""
+    if target_kg_per_m3 <= makeup_conc_kg_per_m3:
+        message = f"make-up water itself holds {makeup_conc_kg_per_m3:g} kg/m³: no bleed keeps {target_kg_per_m3:g}"
+        raise DomainError("E_INFEASIBLE", "target_kg_per_m3", message, f"more than {makeup_conc_kg_per_m3:g} kg/m³")
+    return leaves_m3_per_h * (now_kg_per_m3 - target_kg_per_m3) / (target_kg_per_m3 - makeup_conc_kg_per_m3)
+
+
+@method(
     "conc_kg_per_m3 = steady_kg_per_m3 + (start_kg_per_m3 - steady_kg_per_m3) * exp(-purge_m3_per_h * time_h / loop_m3)",
     title="How a loop comes to its level",
     station="water",

@@ -154,3 +154,15 @@ class YardByHand(TestCase):
 
     def test_a_hot_spot_loses_by_its_own_temperature(self):
         self.assertAlmostEqual(card("pile_b_temp", 50.5).size.value, 0.008 * 2 ** ((50 - 15) / 10))
+
+
+class Water(TestCase):
+    def test_a_dirty_loop_asks_for_so_much_more_bleed_in_a_first_step_it_can_stand(self):
+        dirty = card("clear_cod", 3.0)
+        result = Facts().result
+        leaves = sum(result.streams[one.id].total_t_per_h for one in hallin_reach().graph.into("sewer"))
+        self.assertAlmostEqual(dirty.size.value, leaves * (3.0 - 2.0) / (2.0 - 0.01), delta=0.01)
+        first = min(dirty.size.value, leaves / 4)
+        self.assertIn(f"Open the bleed {first:.1f} m³/h first", dirty.correction)
+        self.assertIn(f"after {2600 / leaves:.0f} h", dirty.correction)
+        self.assertIn("could close by", card("clear_cod", 1.1).correction)

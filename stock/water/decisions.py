@@ -1,0 +1,95 @@
+"""What to do about a water tank whose liquor is off its band."""
+
+from stock.delivery.unit import Effluent
+from stock.figure import Datum, Figure, Origin, figure
+from stock.judge.here import Here
+from stock.judge.quiet import Quiet
+from stock.judge.rule import Rule
+
+MOST_MORE_FRAC = 0.25  # of what leaves, the most a first step of bleed
+
+
+def _leaves(here: Here) -> Datum:
+    """Return what leaves the line's water for the sewer, m3/h."""
+    streams, line = here.facts.result.streams, here.line
+    drains = [unit.id for unit in line.units if isinstance(unit, Effluent)]
+    found = sum(streams[one.id].total_t_per_h for drain in drains for one in line.graph.into(drain))
+    if found <= 0:
+        raise LookupError(here.unit.id)
+    return Datum(round(found, 2), Origin("computed", "whole-line balance, all that goes to the sewer"))
+
+
+def _makeup(here: Here) -> Datum:
+    named = {one.name: one for one in here.line.water.loop}
+    found = named.get("oxygen demand")
+    return Datum(0.0 if found is None else found.makeup_kg_per_m3, here.facts.set_origin("water"))
+
+
+def _more(here: Here) -> Figure:
+    return figure(
+        "more_bleed", "more bleed",
+        {
+            "leaves_m3_per_h": _leaves(here), "now_kg_per_m3": here.now, "target_kg_per_m3": here.wanted,
+            "makeup_conc_kg_per_m3": _makeup(here),
+        },
+        decimals=1,
+    )  # fmt: skip
+
+
+def _say(size: Figure, here: Here) -> str:
+    leaves = float(_leaves(here).value)
+    first = min(abs(size.value), MOST_MORE_FRAC * leaves)
+    volume = here.line.water.loop_volume_m3
+    when = f"look again after {volume / leaves:.0f} h" if volume else "look again when the loop has turned over once"
+    if size.value > 0:
+        return f"Open the bleed {first:.1f} m³/h first, of {size.value:.1f}; {when}"
+    return f"The bleed could close by {first:.1f} m³/h, as fresh water saved; {when}"
+
+
+def _has_drain(here: Here) -> bool:
+    try:
+        return float(_leaves(here).value) > 0
+    except LookupError:
+        return False
+
+
+ROWS: tuple[Rule, ...] = (
+    Rule(
+        "loop_dirty",
+        "oxygen_demand",
+        ("high", "low"),
+        ("poor washing upstream", "dirtier furnish or more load", "bleed shut or closed too far"),
+        "Predicted against measured: what the loop settles at on the Water page. Cause upstream first; the permit's figure before any bleed.",
+        _more,
+        _say,
+        at=("water_tank",),
+        where=_has_drain,
+    ),
+)
+
+QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "conductivity",
+        ("high",),
+        "Salt builds up: less bleed, more load or poor washing upstream, in this order; what binds is worked out on the Water page. Keep acid and alkaline loops apart.",
+        at=("water_tank",),
+    ),
+    Quiet(
+        "conductivity",
+        ("low",),
+        "Thinner than it was: a make-up valve that passes, seal water or a hose left on. Look for fresh water and an overflow at the same time, at night.",
+        at=("water_tank",),
+    ),
+    Quiet(
+        "ph",
+        ("high", "low"),
+        "A swing drops calcium and stickies: which stream changed, each side of the mixing point. No acid into a tank that holds sulphide; the gas monitor judges.",
+        at=("water_tank",),
+    ),
+    Quiet(
+        "oxygen_demand",
+        ("high", "low"),
+        "Nothing leaves this line for a sewer, so no bleed to size: washing upstream, and what the loop is given.",
+        at=("water_tank",),
+    ),
+)
