@@ -40,7 +40,7 @@ class OtherSequences(BrowserCase):
     def test_without_chlorine_by_chelant_and_peroxide(self):
         self.sign_in("orr")
         self.go("/third/bleach/whitener_one/")
-        names = self.page.locator("#bleach-worked .t-box").all_inner_texts()
+        names = self.page.locator("#bleach-worked .t-box").all_text_contents()
         self.assertEqual(names, ["O", "Q", "PO"])
         self.page.get_by_text("Never trap it between closed valves").first.wait_for(state="attached")
         self.later(2)
@@ -61,7 +61,7 @@ class OtherSequences(BrowserCase):
     def test_mechanical_pulp_twice_with_its_liquor_used_again(self):
         self.sign_in("orr")
         self.go("/third/bleach/whitener_two/")
-        self.assertEqual(self.page.locator("#bleach-worked .t-box").all_inner_texts(), ["P1", "P2"])
+        self.assertEqual(self.page.locator("#bleach-worked .t-box").all_text_contents(), ["P1", "P2"])
         bought = self.page.locator("#bleach-again dd").first.inner_text()
         self.page.locator('input[name="again-back"]').fill("0")
         self.page.wait_for_function(

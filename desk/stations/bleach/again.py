@@ -25,6 +25,7 @@ FIELDS: Final = (
 USUAL: Final = {
     "residual": 20.0, "before": 4.0, "pressed": 30.0, "diluted": 12.0, "after": 30.0, "back": 60.0, "came": 20.0, "made": 25.0,
 }  # fmt: skip
+THICK, THINNED = 20.0, 5.0  # a tower so thick is thinned before its press
 WASHED: Final = 12.0  # consistency between the two presses after, where clean water goes in
 
 
@@ -52,7 +53,7 @@ def used_again(state: State, unit: BleachStage, typed: Mapping[str, Any]) -> Aga
         return None
     stands = USUAL | {"charge": float(charges_of(state, unit)[at].value)}
     if (thick := unit.stages[at].consistency_pct) is not None:
-        stands["diluted"] = thick
+        stands["diluted"] = thick if thick < THICK else THINNED
     fields = [(one, text_of(typed, f"again-{one.name}", stands[one.name])) for one in FIELDS]
     try:
         value = {one.name: float(read_field(text, one, f"again-{one.name}", one.label) or 0.0) for one, text in fields}
