@@ -135,6 +135,15 @@ def _lanes(plant: "Plant", fault: Fault) -> None:
     health[fault.unit] = min(health.get(fault.unit, 1.0), fault.params["health_frac"])
 
 
+def _foams(plant: "Plant", fault: Fault) -> None:
+    _lanes(plant, fault)
+    plant.separating.gas[fault.unit] = (1 - fault.params["health_frac"]) * GAS_OF_FOAM
+
+
+def _wire(plant: "Plant", fault: Fault) -> None:
+    plant.separating.wires[fault.unit] = fault.params["share"]
+
+
 def _holed(plant: "Plant", fault: Fault) -> None:
     plant.separating.leaks[fault.unit] = fault.params["leak_frac"]
 
@@ -235,6 +244,7 @@ def _break(plant: "Plant", fault: Fault) -> None:
     plant.breaks_until_s = max(plant.breaks_until_s, fault.since_s + 60 * fault.params["minutes"])
 
 
+GAS_OF_FOAM: Final = 0.6  # by volume, of liquor that washes nothing any more
 LESS: Final = {"frac": (0.6, 0.0, 1.0)}
 FAULTS: Final[Mapping[str, Kind]] = {
     "transmitter_drifts": Kind("an instrument wanders off", _live, {"per_h": (0.02, -50.0, 50.0), "most": (0.25, 0.0, 500.0)}, _drifts),
@@ -257,7 +267,8 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "stray_water": Kind("water runs into a filtrate tank unasked", _tanks, {"t_per_h": (10.0, 0.1, 500.0)}, _stray),
     "shower_fixed": Kind("a washer's shower stays where it is, whatever comes", _washers, {}, _shower),
     "lanes_blocked": Kind("a washer's shower has dry lanes", _washers, {"health_frac": (0.7, 0.1, 1.0)}, _lanes),
-    "foams": Kind("air and foam in a washer's liquor", _washers, {"health_frac": (0.75, 0.1, 1.0)}, _lanes),
+    "foams": Kind("air and foam in a washer's liquor", _washers, {"health_frac": (0.75, 0.1, 1.0)}, _foams),
+    "wire_blinds": Kind("pitch, scale or fines on a washer's wire", _washers, {"share": (0.3, 0.05, 0.9)}, _wire),
     "tips_plug": Kind("cleaners of the first stage are plugged", _of_cleaners, {"count": (1.0, 0.1, 200.0)}, _tips),
     "screen_blinds": Kind("a part of the first basket is blinded", _of_screens, {"open_frac": (0.7, 0.05, 1.0)}, _blinds),
     "basket_holed": Kind("a part of the accepts is never screened", _screens, {"leak_frac": (0.3, 0.01, 1.0)}, _holed),

@@ -76,9 +76,7 @@ class Plant(Running):
         self.most = self.range.copy()
         self.stuck[:] = False
         self.headers.clear()
-        self.separating.health.clear()
-        for one in (self.separating.leaks, self.separating.plugged, self.separating.blinded):
-            one.clear()
+        self.separating.healthy()
         self.sticks[:] = 0.0
         self.swings.clear()
         self.strays.clear()

@@ -140,6 +140,8 @@ class Readings:
             return lambda: target * plant.bleaching.strength.get(part.id, 1.0)
         if tag.reads == "pressure_drop":
             return (lambda: plant.separating.drop_kpa(part.id)) if part.id in plant.separating.screens else None
+        if tag.reads in OF_A_WASHER:
+            return self._washer(part.id, tag)
         if tag.reads == "net_power":
             return (lambda: plant.powers[part.id]) if part.id in plant.powers else None
         make = OF_A_ROW.get(tag.reads)
@@ -151,6 +153,18 @@ class Readings:
         if tag.reads == "freeness" and (refiner := self._refined_at(part.id)) is not None:
             return lambda: _refined(row(), plant.falls_by(refiner, row()))
         return lambda: make(row())
+
+    def _washer(self, unit_id: str, tag: Tag) -> Truth | None:
+        """Return vacuum, vat and strong liquor of a washer, the first two about what they usually are."""
+        separating = self.plant.separating
+        if not any(one.unit.id == unit_id for one in separating.washers):
+            return None
+        usual = tag.band.target if tag.band is not None else sum(tag.plausible) / 2
+        if tag.reads == "vacuum":
+            return lambda: usual * separating.vacuum_ratio(unit_id)
+        if tag.reads == "vat":
+            return lambda: min(max(usual + separating.vat_over(unit_id), 0.0), VAT_FULL_PCT)
+        return lambda: separating.strong_solids_pct(unit_id)
 
     def _refined_at(self, part_id: str) -> str | None:
         """Return the refiner whose outlet a part is; None elsewhere: in a vessel what it took is in already."""
@@ -282,6 +296,8 @@ def _shives(row: np.ndarray) -> float | None:
     return float(row[MARKED["shives"]] / row[FIBRE]) if row[FIBRE] > 1e-9 else None
 
 
+OF_A_WASHER: Final = frozenset({"vacuum", "vat", "strong_solids"})
+VAT_FULL_PCT: Final = 105.0
 IN_RATIO: Final = frozenset({"ink", "loss", "shives"})  # told as a change in ratio, the others as a difference
 ANCHORED: Final = frozenset({"brightness", "freeness", "kappa"}) | IN_RATIO
 OF_A_ROW: Final = {

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, Final
 from stock.material import INDEX
 from stock.screening.unit import Staged, clean_drop_kpa, fibre_fed, passed_of
 from stock.simulate.layout import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS
+from stock.washing.mat import drop_leg_vacuum
 from stock.washing.stage import washing_loss_frac
 from stock.washing.stairs import answer_min
 from stock.washing.unit import Washer
@@ -23,6 +24,11 @@ if TYPE_CHECKING:
 SHARE: Final = washing_loss_frac.method.bare  # type: ignore[attr-defined]
 FINES: Final = INDEX["fines"]
 LEAST_T_PER_S: Final = 1e-6
+LEG: Final = drop_leg_vacuum.method.bare  # type: ignore[attr-defined]
+LEG_M, LEG_KG_PER_M3, LEG_LOSS_KPA, USUAL_GAS = 9.0, 1010.0, 8.0, 0.06  # a usual drop leg
+BLIND_RAISES: Final = 0.5  # of the vacuum, by a wire wholly blinded; defaults to be fitted, as the next two
+BLIND_TAKES: Final = 0.3  # of the efficiency
+VAT_PTS: Final = 60.0  # of level, for a feed as large again as what drains
 SPAN: Final = (-0.5, 8.0)  # t/BDt, beyond which the relation says nothing
 
 
@@ -47,6 +53,8 @@ class Separating:
         """Find them."""
         self.plant = plant
         self.health: dict[str, float] = {}  # of their efficiency, what faults leave
+        self.gas: dict[str, float] = {}  # in a washer's liquor over the usual, share by volume
+        self.wires: dict[str, float] = {}  # share of a washer's wire that is blinded
         self.washers = [
             self._washing(index)
             for index, one in enumerate(plant.layout.partings)
@@ -63,6 +71,33 @@ class Separating:
             for index, one in enumerate(plant.layout.partings)
             if isinstance(unit := plant.line.unit(one.unit), Staged) and unit.stages
         }
+
+    def healthy(self) -> None:
+        """Forget what faults made of it."""
+        for one in (self.health, self.gas, self.wires, self.leaks, self.plugged, self.blinded):
+            one.clear()
+
+    def vacuum_ratio(self, unit_id: str) -> float:
+        """Return a washer's vacuum over its usual: gas in the leg takes it, a blinded wire raises it."""
+        gas = min(USUAL_GAS + self.gas.get(unit_id, 0.0), 0.9)
+        column = LEG(leg_m=LEG_M, liquor_kg_per_m3=LEG_KG_PER_M3, gas_frac=gas, friction_kpa=LEG_LOSS_KPA)
+        usual = LEG(leg_m=LEG_M, liquor_kg_per_m3=LEG_KG_PER_M3, gas_frac=USUAL_GAS, friction_kpa=LEG_LOSS_KPA)
+        return float(column / usual) * (1 + BLIND_RAISES * self.wires.get(unit_id, 0.0))
+
+    def vat_over(self, unit_id: str) -> float:
+        """Return by how many points a washer's vat stands over the usual: what is fed over what its wire drains."""
+        washer = next(one for one in self.washers if one.unit.id == unit_id)
+        solids = 3600 * float(self.plant.flows[washer.accepts][SOLIDS].sum())
+        usual = self.plant.result.streams[washer.unit.accept].bd_t_per_h
+        drains = math.sqrt(max(self.vacuum_ratio(unit_id), 0.0)) * (1 - self.wires.get(unit_id, 0.0))
+        return VAT_PTS * (solids / usual - drains) if usual > 0 else 0.0
+
+    def strong_solids_pct(self, unit_id: str) -> float | None:
+        """Return what is dissolved in the liquor a washer sends off, %; None where none runs."""
+        index = next(one.parting for one in self.washers if one.unit.id == unit_id)
+        row = self.plant.flows[self.plant.layout.partings[index].rest]
+        total = float(row[:MASSES].sum())
+        return 100 * float(row[DISSOLVED].sum()) / total if total > LEAST_T_PER_S else None
 
     def _usual_flow(self, unit_id: str) -> tuple[float, float]:
         """Return a system's first stage's flow at rest, L/min, and what comes to the system then, t/s."""
@@ -144,7 +179,8 @@ class Separating:
             if solids < LEAST_T_PER_S:
                 continue
             factor = float(plant.flow[one.liquor]) / solids - (100 / one.unit.consistency_pct - 1)
-            wanted = self._share(one.wash, factor, one.wash.e_std * self.health.get(one.unit.id, 1.0)) / one.usual_share
+            health = self.health.get(one.unit.id, 1.0) * (1 - BLIND_TAKES * self.wires.get(one.unit.id, 0.0))
+            wanted = self._share(one.wash, factor, one.wash.e_std * health) / one.usual_share
             one.ratio += (1 - math.exp(-passed_s / one.tau_s)) * (wanted - one.ratio)
             base = plant.part_base[one.parting, DISSOLVED]
             plant.part_share[one.parting, DISSOLVED] = (base * one.ratio).clip(0.0, 1.0)

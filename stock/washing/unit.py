@@ -32,7 +32,12 @@ class Washer(Separate):
     """A washing line: liquor displaced counter-current, by one machine or several."""
 
     GATE: ClassVar[str] = "loss"
-    POINTS: ClassVar[Points] = points(loss=LOSS)
+    POINTS: ClassVar[Points] = points(
+        loss=LOSS,
+        vacuum=Point("Vacuum of {of}", "Vacuum", "vacuum_kpa", (0, 80), 0, ("vacuum",)),
+        vat=Point("Vat of {of}", "Vat", "vat_pct", (0, 110), 0, ("vat",)),
+        strong_solids=Point("Solids of the strong liquor, {of}", "Strong", "solids_pct", (0.5, 40), 1, ("strong",)),
+    )
 
     kind: Literal["washer"]
     wash: Wash

@@ -166,3 +166,21 @@ class Water(TestCase):
         self.assertIn(f"Open the bleed {first:.1f} m³/h first", dirty.correction)
         self.assertIn(f"after {2600 / leaves:.0f} h", dirty.correction)
         self.assertIn("could close by", card("clear_cod", 1.1).correction)
+
+
+class Washers(TestCase):
+    def test_a_low_vacuum_asks_for_a_heavier_mat_by_a_slower_drum(self):
+        low = card("wash_vacuum", 25.0)
+        drum = unit("wood_wash").machines[0]
+        speed = round(0.9 * drum.drum_speed_rpm, 3)
+        pulp = Facts().flow("washed").value
+        by_hand = pulp * 1000 / 60 / (math.pi * drum.drum_diameter_m * drum.drum_face_m * speed)
+        self.assertAlmostEqual(low.size.value, by_hand, places=6)
+        self.assertIn(f"Slow Washer 1 to {speed:.2f} rpm", low.correction)
+
+    def test_a_full_vat_asks_for_a_tenth_less_feed(self):
+        high = card("wash_vat", 90.0)
+        now = Facts().flow("brown").value
+        by_hand = 0.9 * now * 1000 / 60 / (Facts().thickness("brown").value / 100)
+        self.assertAlmostEqual(high.size.value, by_hand, delta=0.01 * by_hand)
+        self.assertIn("Feed down to", high.correction)

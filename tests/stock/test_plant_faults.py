@@ -231,6 +231,22 @@ class FaultTests(SimpleTestCase):
         with self.assertRaises(DomainError):
             plant.write("reject:wood_screen", 90.0)
 
+    def test_foam_takes_the_vacuum_a_blinded_wire_raises_it_and_the_vat(self) -> None:
+        plant = running()
+        plant.run(HOUR)
+        vacuum, vat = plant.truth("wash_vacuum") or 0, plant.truth("wash_vat") or 0
+        self.assertAlmostEqual(vacuum, 34, delta=0.5)
+        self.assertAlmostEqual(vat, 70, delta=8)
+        foam = plant.fault("foams", "wood_wash", health_frac=0.7)
+        self.assertLess(plant.truth("wash_vacuum") or 0, 0.9 * vacuum)
+        self.assertGreater(plant.truth("wash_vat") or 0, vat)
+        plant.mend(foam)
+        wire = plant.fault("wire_blinds", "wood_wash", share=0.4)
+        self.assertGreater(plant.truth("wash_vacuum") or 0, 1.1 * vacuum)
+        self.assertGreater(plant.truth("wash_vat") or 0, vat + 10)
+        plant.mend(wire)
+        self.assertAlmostEqual(plant.truth("wash_vacuum") or 0, vacuum, places=6)
+
     def test_a_blinded_basket_and_plugged_tips_raise_their_pressure(self) -> None:
         plant = running()
         plant.run(HOUR)

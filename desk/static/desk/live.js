@@ -39,8 +39,12 @@ document.getElementById("unlock")?.addEventListener("submit", async (event) => {
   if (!said.fault) locked.close();
 });
 
-// What somebody has begun to type is theirs until it is sent: a refresh leaves it alone.
-document.addEventListener("input", (event) => event.target.closest("#desk")?.contains(event.target) && (event.target.dataset.typed = ""));
+// What somebody has begun to type is theirs until it is sent: a refresh leaves it alone, and what is worked out of it.
+document.addEventListener("input", (event) => {
+  if (!event.target.closest("#desk")) return;
+  event.target.dataset.typed = "";
+  event.target.closest("[data-live]")?.setAttribute("data-typed", "");
+});
 document.addEventListener("htmx:before:morph:node", (event) => {
   const { oldNode } = event.detail;
   if (oldNode instanceof HTMLElement && "typed" in oldNode.dataset) event.preventDefault();
