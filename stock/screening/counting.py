@@ -57,6 +57,9 @@ def _whole(name: str, value: float) -> int:
     return int(value)
 
 
+LEAST_QUOTIENT = -1.0  # accepts twice as dirty as rejects; below that samples were exchanged
+
+
 class Compared(NamedTuple):
     """Debris in accepts over that in feed, with its limits, and what a screen removed by it."""
 
@@ -121,6 +124,66 @@ def counts_compared(
         warn("fewer than 100 pieces: the figure is not good to a tenth; count more before a valve is moved")
     removed = [1 - (1 - mass_reject_frac) * one for one in (ratios[0], ratios[2], ratios[1])]
     return Compared(*ratios, *removed)
+
+
+class Quotient(NamedTuple):
+    """A stage's quotient by counts before and after it, with its limits."""
+
+    quotient_ratio: float
+    low_ratio: float
+    high_ratio: float
+    removal_frac: float
+
+
+@method(
+    "removal_frac = 1 - (1 - mass_reject_frac) * accepts over feed, each a gram\n"
+    "quotient_ratio = (1 - mass_reject_frac / removal_frac) / (1 - mass_reject_frac); limits from those of the counts",
+    title="Quotient by counts",
+    station="screening",
+    source="Nelson (1981) turned about; Clopper and Pearson for the counts, all tests of a stage together",
+    exact=False,
+    results=Quotient._fields,
+    example=Example(
+        {"accept_count": 180, "accept_g": 1000, "feed_count": 460, "feed_g": 1000, "mass_reject_frac": 0.22},
+        {"quotient_ratio": 0.8762, "low_ratio": 0.8393, "high_ratio": 0.9024, "removal_frac": 0.6948},
+        4e-3,
+    ),
+    accept_count=Arg("pieces in the accepts", 0, 1e6),
+    accept_g=Arg("bone-dry sample of accepts", 0, 1e5, above=True),
+    feed_count=Arg("pieces in the feed", 0, 1e6),
+    feed_g=Arg("bone-dry sample of feed", 0, 1e5, above=True),
+    mass_reject_frac=Arg("mass reject rate", 0, 1, above=True, below=True),
+    confidence_frac=CONFIDENCE,
+)
+def quotient_by_counts(
+    *,
+    accept_count: float,
+    accept_g: float,
+    feed_count: float,
+    feed_g: float,
+    mass_reject_frac: float,
+    confidence_frac: float = 0.95,
+) -> Quotient:
+    """Return the quotient counts say a stage has.
+
+    Raises
+    ------
+    DomainError
+        E_RANGE where the accepts are as dirty as would be without a screen, as `counts_compared` for the rest.
+    """
+    found = counts_compared(
+        accept_count=accept_count, accept_g=accept_g, feed_count=feed_count, feed_g=feed_g,
+        mass_reject_frac=mass_reject_frac, confidence_frac=confidence_frac,
+    )  # fmt: skip
+    if found.removal_frac <= 0:
+        message = "more pieces a gram left with the accepts than came: the samples may have been exchanged"
+        raise DomainError("E_RANGE", "accept_count", message, "accepts cleaner than the feed")
+
+    def quotient(removal: float) -> float:
+        return max((1 - mass_reject_frac / max(removal, 1e-6)) / (1 - mass_reject_frac), LEAST_QUOTIENT)
+
+    limits = (quotient(found.removal_low_frac), quotient(found.removal_high_frac))
+    return Quotient(quotient(found.removal_frac), *limits, found.removal_frac)
 
 
 class Scatter(NamedTuple):

@@ -15,6 +15,7 @@ from stock.bleaching.tower import tower_exit_age
 from stock.bleaching.track import Track
 from stock.bleaching.unit import BleachStage, Stage
 from stock.errors import DomainError
+from stock.screening.counting import quotient_by_counts
 from stock.working import recording
 from tests.line import hallin_reach
 
@@ -141,3 +142,16 @@ class Balances(TestCase):
         self.assertEqual(caught.exception.code, "E_SINGULAR")
         with self.assertRaises(DomainError):
             peroxide_loop(**{**told, "diluted_consistency_pct": 30}, press_consistency_pct=12, return_frac=0.5)
+
+
+class Counted(TestCase):
+    @given(st.floats(0.05, 0.4), st.floats(0.2, 0.95))
+    def test_a_quotient_returns_from_the_counts_it_makes(self, reject, quotient):
+        removal = reject / (1 - quotient + quotient * reject)
+        accepts = round(1e5 * (1 - removal) / (1 - reject))
+        found = quotient_by_counts(
+            accept_count=accepts, accept_g=1000, feed_count=100_000, feed_g=1000, mass_reject_frac=reject
+        )
+        self.assertAlmostEqual(found.quotient_ratio, quotient, delta=0.01)
+        self.assertLessEqual(found.low_ratio, found.quotient_ratio)
+        self.assertGreaterEqual(found.high_ratio, found.quotient_ratio)

@@ -94,6 +94,21 @@ BLEACH_PANELS: Final[tuple[Panel, ...]] = (
         at=("bleach_stage",),
     ),
     Panel(
+        "bleach_heater",
+        "Steam through a wall, {of}",
+        "indirect_steam",
+        {
+            "production_bd_t_per_h": ("Pulp", flow_in()),
+            "stock_consistency_pct": ("Its consistency", _of_last("consistency_pct")),
+            "in_c": ("As it comes", _before_steam),
+            "out_c": ("As it is to be", _of_last("temperature_c")),
+            "condensate_c": ("Condensate", assumed(90.0, "a usual condensate")),
+        },
+        lambda size: f"{size.text} t/h of steam; the stock stays as thick as it came.",
+        decimals=2,
+        at=("bleach_stage",),
+    ),
+    Panel(
         "bleach_ph",
         "Caustic for the last stage's pH, {of}",
         "ph_dose",

@@ -10,12 +10,14 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
 from desk.frame.alike import alike, new_key
-from desk.frame.fields import MomentField, NumberField, WordsField, read_form
+from desk.frame.fields import MomentField, NumberField, WholeField, WordsField, read_form
 from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
+from desk.people.roles import MODEL
 from desk.stations.plain.page import show, station_context
 from desk.stations.screening.drawing import draw_cascade
+from desk.stations.screening.fitting import NUMBERS, accept_quotient, fits_of, take_test
 from desk.stations.screening.traps import MOST_KG, take_dump, traps_of
 from desk.stations.screening.worked import Screened, screened, systems
 from stock.errors import DomainError
@@ -57,6 +59,10 @@ def _system(request: HttpRequest, state: State, unit: Staged, refused: str = "")
         **shown,
         "traps": traps_of(state, unit),
         "trap_key": new_key(),
+        "fits": fits_of(state, unit),
+        "count_key": new_key(),
+        "accept_key": new_key(),
+        "may_model": signed_in(request).may(MODEL),
         "typed": request.POST.dict() if refused else {},
         "refused": refused,
         "sentence": _sentence(state, unit, shown["screened"]),
@@ -104,6 +110,44 @@ def dump(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
             state.world, signed_in(request), unit.id, typed["wet_kg"], at=typed["at"], lot=typed["lot"],
             text=typed["text"], form_key=key_of(request),
         )  # fmt: skip
+    except (ValidationError, DomainError) as error:
+        return _system(request, state, unit, words_of(request, error))
+    return redirect("screening", state.world.slug, unit.id)
+
+
+@require_POST
+@on_line
+def count(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
+    """Keep counts before and after a stage."""
+    unit = _unit(state, unit_id)
+    try:
+        typed = read_form(
+            request,
+            at=MomentField(state),
+            stage=WholeField("The stage", least=1, most=len(unit.stages)),
+            feed_count=WholeField("Pieces in the feed", least=1, most=1e6),
+            feed_g=NumberField("Sample of the feed", "g", above=0, most=1e5),
+            accept_count=WholeField("Pieces in the accepts", least=0, most=1e6),
+            accept_g=NumberField("Sample of the accepts", "g", above=0, most=1e5),
+            mass_reject_pct=NumberField("Rejects by mass", "%", above=0, below=100),
+        )
+        numbers = {name: typed[name] for name in NUMBERS}
+        take_test(
+            state.world, signed_in(request), unit.id, typed["stage"], numbers, at=typed["at"], form_key=key_of(request)
+        )
+    except (ValidationError, DomainError) as error:
+        return _system(request, state, unit, words_of(request, error))
+    return redirect("screening", state.world.slug, unit.id)
+
+
+@require_POST
+@on_line
+def accept(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
+    """Accept a stage's quotient."""
+    unit = _unit(state, unit_id)
+    try:
+        typed = read_form(request, stage=WholeField("The stage", least=1, most=len(unit.stages)))
+        accept_quotient(state.world, signed_in(request), unit.id, typed["stage"], form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return _system(request, state, unit, words_of(request, error))
     return redirect("screening", state.world.slug, unit.id)

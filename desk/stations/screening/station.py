@@ -6,6 +6,7 @@ from django.urls import path
 
 from desk.floor.station import Station
 from desk.stations.screening import pages
+from desk.stations.screening.fitting import COUNT_TABLES
 from desk.stations.screening.history import load_traps
 from desk.stations.screening.traps import TRAP_TABLES
 from stock.line.definition import Definition
@@ -26,8 +27,10 @@ STATION: Final = Station(
         path("screens/<slug:unit_id>/", pages.page, name="screening"),
         path("screens/<slug:unit_id>/try/", pages.work_out, name="screening_try"),
         path("screens/<slug:unit_id>/dump/", pages.dump, name="screening_dump"),
+        path("screens/<slug:unit_id>/count/", pages.count, name="screening_count"),
+        path("screens/<slug:unit_id>/accept/", pages.accept, name="screening_accept"),
     ],
-    tables=TRAP_TABLES,
+    tables={**TRAP_TABLES, **COUNT_TABLES},
     past=load_traps,
     pages=lambda state: [address for _, _, address in pages.tabs(state)],
 )

@@ -6,6 +6,7 @@ from typing import Any, Final
 
 from desk.floor.state import State
 from desk.frame.forms import number
+from desk.stations.screening.fitting import as_accepted
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.screening.system import System, run, tail_first
@@ -55,8 +56,8 @@ class Screened:
 
 
 def systems(state: State) -> list[Staged]:
-    """Return the systems of screens and cleaners whose stages are told."""
-    return [unit for unit in state.line.units if isinstance(unit, Staged) and unit.stages]
+    """Return the systems of screens and cleaners whose stages are told, with the quotients that were accepted."""
+    return [as_accepted(state, unit) for unit in state.line.units if isinstance(unit, Staged) and unit.stages]
 
 
 def came_of(state: State, unit: Staged) -> tuple[Datum, float]:
