@@ -19,6 +19,7 @@ from stock.parts import Fitted
 
 CAP_FRAC = 0.20  # of the present charge, the most a first step moves it
 FIRST_CAP_FRAC = 0.10  # of the first stage's, which everything after it feels
+WARMER_C = 3.0  # the most a first step warms a stage
 ALKALI_STEP = 1.0  # kg/BDt, the most a first step of alkali
 ALKALI_PER_ACTIVE_CL = 0.5
 
@@ -303,6 +304,26 @@ def _extraction_too(here: Here, step: Figure) -> str:
     return f"Extraction's caustic with it, {alkali:+.1f} kg/BDt. Pulp past the first stage is met in the last"
 
 
+# ---- warmth after the last mixer, by its steam
+
+
+def _steam(here: Here) -> Figure:
+    """The steam that is short: from what is read to what is wanted."""
+    unit = _bleach(here)
+    thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
+    data = {
+        "production_bd_t_per_h": here.flow_in(), "stock_consistency_pct": _set(here, thick),
+        "in_c": here.now, "out_c": here.wanted,
+    }  # fmt: skip
+    return figure("direct_steam", "steam that is short", data, result="steam_t_per_h", decimals=2)
+
+
+def _say_steam(size: Figure, here: Here) -> str:
+    first = min(float(here.wanted.value) - float(here.now.value), WARMER_C)
+    share = first / max(float(here.wanted.value) - float(here.now.value), 1e-9)
+    return f"Let in {share * size.value:.2f} t/h more steam first, {first:.0f} °C; {size.text} t/h are short in all; look in 15 min"
+
+
 # ---- a solution off its strength
 
 
@@ -383,6 +404,16 @@ ROWS: tuple[Rule, ...] = (
         handle=Handle(_look, limits=_alkali_limits, moves=_caustic_moved),
     ),
     Rule(
+        "stage_cold",
+        "mixed",
+        ("low",),
+        ("steam valve or header", "colder pulp or solution than usual", "rate up at the same steam"),
+        "Steam header, valve and trap; the pulp before the mixer; a second thermometer. A cold stage looks over-charged: residual up, brightness down.",
+        _steam,
+        _say_steam,
+        at=("bleach_stage",),
+    ),
+    Rule(
         "extracted_kappa_off",
         "extracted_kappa",
         ("low", "high"),
@@ -413,6 +444,24 @@ ROWS: tuple[Rule, ...] = (
 )
 
 QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "mixed",
+        ("high",),
+        "Hotter than set: a steam valve that passes, the rate cut at the same steam. At a peroxide stage that warms by itself: peroxide off, vents open, people away, the site's procedure; never shut in.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "viscosity",
+        ("low",),
+        "Chains are cut: by the stage with the largest cut in the working, first oxygen too long or alkaline, then hot or metal-laden peroxide, hypochlorite near neutral. Its time or alkali a tenth down a step; magnesium beside.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "viscosity",
+        ("high",),
+        "Stronger than usual: nothing to move for it. Look whether kappa or brightness stay behind.",
+        at=("bleach_stage",),
+    ),
     Quiet(
         "brightness",
         ("low",),

@@ -27,6 +27,7 @@ class Run:
     temperature_c: float | None = None
     minutes: float | None = None
     end_ph: float | None = None
+    pressure_kpa_abs: float | None = None
 
 
 USUAL: Final = Run()
@@ -81,7 +82,7 @@ def _oxygen(row: dict[str, float], stage: Stage, symbol: Symbol, run: Run, kappa
             kappa_in_kappa=kappa,
             time_min=stage.minutes() if run.minutes is None else run.minutes,
             temperature_c=min(max(run.temperature_c or stage.temperature_c or middle(symbol.temperature_c), 60.0), 120.0),
-            naoh_kg_per_odt=charge, oxygen_kpa_abs=OXYGEN_KPA, rate_per_min=OXYGEN_RATE,
+            naoh_kg_per_odt=charge, oxygen_kpa_abs=run.pressure_kpa_abs or stage.pressure_kpa_abs or OXYGEN_KPA, rate_per_min=OXYGEN_RATE,
         )
     )  # fmt: skip
     way = (max(ends, symbol.kappa_floor * 1.001) - symbol.kappa_floor) / (kappa - symbol.kappa_floor)

@@ -52,6 +52,7 @@ class Stage(Part):
     consistency_pct: Consistency | None = None
     temperature_c: float | None = Field(None, ge=0, le=130)
     end_ph: float | None = Field(None, ge=0, le=14)
+    pressure_kpa_abs: float | None = Field(None, ge=90, le=2000, description="of its oxygen, where there is one")
     residual_g_per_l: float | None = Field(None, ge=0, le=10, description="residual wanted at its end")
     wash_removal_frac: float | None = Field(
         None, ge=0, le=1, description="what the wash after it takes out, 0 for none"
@@ -123,6 +124,8 @@ class BleachStage(React):
     POINTS: ClassVar[Points] = points(
         residual=Point("Residual after {of}", "Residual", "residual_g_per_l", (0, 10), 2, ("residual",)),
         end_ph=Point("pH after {of}", "End pH", "end_ph", (1, 13.5), 1, ("end", "ph")),
+        mixed=Point("Warmth of {of}, after the last mixer", "Mixed", "temperature_c", (0, 130), 0, ("mixed", "warmth")),
+        viscosity=Point("Viscosity after {of}", "Viscosity", "viscosity_ml_per_g", (100, 1500), 0, ("viscosity",)),
         extracted_kappa=Point("Kappa after extraction, {of}", "Kappa E", "kappa", (0.5, 40), 1, ("extracted", "kappa")),
         extracted_brightness=Point(
             "Brightness after extraction, {of}", "Bright. E", "brightness_pct", (30, 95), 1, ("extracted", "brightness")

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any, Final
 from stock.bleaching.colour import ks_of
 from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
 from stock.bleaching.residual import INSTANT_FRAC, SO2_KG_PER_KG, residual_left
+from stock.bleaching.scission import VISCOSITY
 from stock.bleaching.sequence import STAGES, Pulp, stage_end
 from stock.bleaching.solutions import titrated
 from stock.bleaching.symbols import middle
@@ -206,6 +207,11 @@ class Bleaching:
             works.append(one)
         return tuple(works)
 
+    def mixed_c(self, unit_id: str) -> float | None:
+        """Return how warm the pulp is after the last mixer, at once; None where the file does not say how it usually is."""
+        usual = self.usual[unit_id].unit.last.temperature_c
+        return None if usual is None else usual - self.cold.get(unit_id, 0.0)
+
     def _metals_at_work(self, unit: BleachStage) -> float:
         """Return the loss to metals over what bleaches, what chelant over the usual takes off it taken off."""
         more = sum(self._over_usual(unit, at, "chelant") for at in range(len(unit.stages)))
@@ -260,6 +266,7 @@ class Bleaching:
             )  # fmt: skip
         liquor = 100 / (stage.consistency_pct or middle(symbol.consistency_pct)) - 1
         killed = self._over_usual(unit, last, "sulphur_dioxide") / SO2_PER_RESIDUAL.get(symbol.chemical, 1.0)
+        said["viscosity"] = float(VISCOSITY(chain_dp=found[last][1].dp))
         said["residual"] = max(left - max(killed, 0.0), 0.0) / liquor
         ph = stage.end_ph if stage.end_ph is not None else middle(symbol.ph)
         more_used = (charged - left) - (used_usual - (left_usual or 0.0))

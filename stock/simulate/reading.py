@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 L_PER_MIN: Final = 60_000.0  # of a tonne a second, at 1 kg/L
 KPA_ABS: Final = 101.325
 NOISE_S = 5  # how long a reading's noise stands
-OF_A_BLEACH: Final = frozenset({"residual", "end_ph", "extracted_kappa", "extracted_brightness"})
+OF_A_BLEACH: Final = frozenset({"residual", "end_ph", "extracted_kappa", "extracted_brightness", "mixed", "viscosity"})
 GOOD, SENSOR_FAILED, OUT_OF_RANGE = 0, 0x808C0000, 0x40940000
 
 Truth = Callable[[], float | None]
@@ -219,6 +219,8 @@ class Readings:
         plant = self.plant
         if point.startswith("extracted_"):
             return lambda: _extracted(plant.bleaching.extracted(unit_id), point)
+        if point == "mixed":
+            return lambda: plant.bleaching.mixed_c(unit_id)
         return lambda: plant.bleaching.ended[unit_id].get(point)
 
     def _digester(self, part: Digester, point: str) -> Truth | None:

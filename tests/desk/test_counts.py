@@ -25,7 +25,7 @@ class Counts(DeskCase):
     def unit(self):
         return next(one for one in systems(self.state()) if one.id == "wood_screen")
 
-    def tested(self, key="c1", stage=1, who="tester", hours=1.0, **change):
+    def counted(self, key="c1", stage=1, who="tester", hours=1.0, **change):
         return take_test(
             self.world, self.people[who], "wood_screen", stage, {**SAID, **change}, at=NOW - timedelta(hours=hours),
             form_key=key,
@@ -35,12 +35,12 @@ class Counts(DeskCase):
         return accept_quotient(self.world, self.people[who], "wood_screen", 1, form_key=key)
 
     def test_tests_together_narrow_the_limits_and_what_is_accepted_counts(self):
-        self.tested()
+        self.counted()
         first = fits_of(self.state(), self.unit())[0]
         with self.assertRaisesRegex(ValidationError, "1 tests only hint"):
             self.accept()
         for index in (2, 3, 4):
-            self.tested(key=f"c{index}", hours=index)
+            self.counted(key=f"c{index}", hours=index)
         four = fits_of(self.state(), self.unit())[0]
         self.assertAlmostEqual(four.figure.value, first.figure.value, places=6)
         self.assertLess(four.high - four.low, 0.6 * (first.high - first.low))
@@ -62,9 +62,9 @@ class Counts(DeskCase):
             ("nothing was counted", {"feed_count": 0}),
         ):
             with self.subTest(words), self.assertRaisesRegex((ValidationError, DomainError), words):
-                self.tested(**change)
+                self.counted(**change)
         with self.assertRaises(NotAllowedError):
-            self.tested(who="trainee")
+            self.counted(who="trainee")
         self.assertFalse(CountTest.objects.exists())
 
     def test_by_the_form_what_was_typed_stays_and_once_is_once(self):
@@ -88,7 +88,7 @@ class Counts(DeskCase):
         self.assertEqual(self.client.post(f"{page}accept/", {"stage": "1", "form_key": "q"}).status_code, 403)
 
     def test_what_goes_out_comes_in_again(self):
-        self.tested()
+        self.counted()
         table = COUNT_TABLES["counts"]
         (row,) = list(table.rows(self.world))
         table.keep(self.world, self.people["operator"], {name: str(value) for name, value in row.items()}, "again")

@@ -184,3 +184,14 @@ class Washers(TestCase):
         by_hand = 0.9 * now * 1000 / 60 / (Facts().thickness("brown").value / 100)
         self.assertAlmostEqual(high.size.value, by_hand, delta=0.01 * by_hand)
         self.assertIn("Feed down to", high.correction)
+
+
+class Warmth(TestCase):
+    def test_a_cold_stage_asks_for_the_steam_it_is_short_of(self):
+        cold = card("d1_warmth", 62.0)
+        stage = unit("wood_bleach").stages[-1]
+        share = stage.consistency_pct / 100
+        pulp = Facts().flow("thick_brown").value
+        by_hand = pulp / share * (share * 1.34 + (1 - share) * 4.19) * 10 / (2738 - 4.19 * 72)
+        self.assertAlmostEqual(cold.size.value, by_hand, places=3)
+        self.assertIn(f"Let in {0.3 * by_hand:.2f} t/h more steam first, 3 °C", cold.correction)

@@ -231,6 +231,29 @@ class FaultTests(SimpleTestCase):
         with self.assertRaises(DomainError):
             plant.write("reject:wood_screen", 90.0)
 
+    def test_a_cold_bleach_shows_at_its_mixer_at_once_and_caustic_lost_at_its_end(self) -> None:
+        plant = running()
+        plant.run(HOUR)
+        ph = plant.truth("p_ph") or 0
+        cold = plant.fault("bleach_cold", "wood_bleach", c=10)
+        self.assertAlmostEqual(plant.truth("d1_warmth") or 0, 62, places=6)
+        plant.mend(cold)
+        plant.fault("caustic_lost", "cane_bleach", frac=0.5)
+        plant.run(plant.now_s + 6 * HOUR)
+        self.assertLess(plant.truth("p_ph") or 0, ph - 0.2)
+        low = plant.truth("p_ph") or 0
+        plant.write("beside:cane_bleach:3:caustic", 18.0)
+        plant.run(plant.now_s + 6 * HOUR)
+        self.assertGreater(plant.truth("p_ph") or 0, low + 0.2)
+
+    def test_sulphur_dioxide_takes_what_is_left(self) -> None:
+        plant = running()
+        plant.run(HOUR)
+        self.assertGreater(plant.truth("d1_residual") or 0, 0.02)
+        plant.write("beside:wood_bleach:3:sulphur_dioxide", 2.0)
+        plant.run(plant.now_s + 0.5 * HOUR)
+        self.assertEqual(plant.truth("d1_residual"), 0.0)
+
     def test_foam_takes_the_vacuum_a_blinded_wire_raises_it_and_the_vat(self) -> None:
         plant = running()
         plant.run(HOUR)

@@ -91,7 +91,7 @@ def moves_of(
     for lever, to, flat in zip(_levers(found, rate, kappa), best.charges, best.flat, strict=True):
         one = found[lever.stage]
         stage, symbol, run, given = one.stage, one.symbol, one.run, one.given
-        own = lever.stage <= last and unit.stages[lever.stage] is stage
+        own = lever.stage <= last and unit.stages[lever.stage].symbol == stage.symbol
         point = unit.charge_point(lever.stage) if own else ""
         strength = given["strength"]
         pump = to * rate * 1000 / 60 / strength if strength else None

@@ -8,13 +8,15 @@ from desk.floor.state import State
 from desk.frame.forms import number
 from desk.stations.bleach.coming import charges_of, rate_of
 from stock.bleaching.symbols import SYMBOLS, Symbol, middle, symbol_of
-from stock.bleaching.through import Run
+from stock.bleaching.through import OXYGEN_KPA, Run
 from stock.bleaching.unit import BleachStage, Stage
 from stock.errors import DomainError
 from stock.figure import Origin
 
 TYPED: Final = Origin("entered", "as typed")
 MOST_STAGES: Final = 8
+PRESSED: Final = frozenset({"O", "EO", "EOP", "OP", "PO"})  # run under oxygen
+SAME_PCT: Final = 0.05
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +55,8 @@ OF_STAGE: Final = (
     FieldOf("celsius", "warmth", "°C", 0.0, 130.0),
     FieldOf("ph", "end pH", "", 0.5, 13.9),
     FieldOf("minutes", "time", "min", 0.5, 1440.0),
+    FieldOf("pressure", "oxygen", "kPa abs", 90.0, 2000.0, needed=False),
+    FieldOf("washed", "washed out after", "%", 0.0, 99.0, needed=False),
 )
 
 
@@ -111,13 +115,27 @@ def _as_run(unit: BleachStage, at: int, charge: float, rate: float) -> dict[str,
         "celsius": middle(symbol.temperature_c) if stage.temperature_c is None else stage.temperature_c,
         "ph": middle(symbol.ph) if stage.end_ph is None else stage.end_ph,
         "minutes": round(stage.minutes(rate), 1),
+        "pressure": _pressure(stage, symbol),
+        "washed": 100 * _washed(stage, symbol),
     }
+
+
+def _pressure(stage: Stage | None, symbol: Symbol) -> float | None:
+    if symbol.symbol not in PRESSED:
+        return None
+    return OXYGEN_KPA if stage is None or stage.pressure_kpa_abs is None else stage.pressure_kpa_abs
+
+
+def _washed(stage: Stage | None, symbol: Symbol) -> float:
+    told = None if stage is None else stage.wash_removal_frac
+    return symbol.wash_removal if told is None else told
 
 
 def _as_usual(symbol: Symbol) -> dict[str, float | None]:
     return {
         "charge": middle(symbol.charge), "celsius": middle(symbol.temperature_c), "ph": middle(symbol.ph),
-        "minutes": middle(symbol.minutes), "strength": None,
+        "minutes": middle(symbol.minutes), "strength": None, "pressure": _pressure(None, symbol),
+        "washed": 100 * _washed(None, symbol),
     }  # fmt: skip
 
 
@@ -143,7 +161,10 @@ def stage_typed(unit: BleachStage, row: Row) -> Taken:
         one.name: read_field(text, one, f"stage-{row.index}-{one.name}", f"{label} of {row.symbol}")
         for one, (_, label, _, text) in zip(OF_STAGE, row.fields, strict=True)
     }
-    run = Run(given["charge"], given["celsius"], given["minutes"], given["ph"])
+    run = Run(given["charge"], given["celsius"], given["minutes"], given["ph"], given["pressure"])
+    washed = given["washed"]
+    if washed is not None and abs(washed - 100 * _washed(stage, symbol)) > SAME_PCT:
+        stage = stage.model_copy(update={"wash_removal_frac": washed / 100})
     return Taken(stage, symbol, run, given)
 
 
@@ -165,6 +186,7 @@ def as_stands(stage: Stage, symbol: Symbol, run: Run, rate: float) -> Run:
         else run.temperature_c,
         minutes,
         None if run.end_ph is None or abs(run.end_ph - usual["end_ph"]) < 0.005 else run.end_ph,
+        run.pressure_kpa_abs,
     )
 
 

@@ -139,6 +139,23 @@ BLEACH_PANELS: Final[tuple[Panel, ...]] = (
         where=_doses,
     ),
     Panel(
+        "make_down",
+        "Two strengths into one, {of}",
+        "mix_strengths",
+        {
+            "target_m3": ("Volume wanted", assumed(40.0, "a usual make-down")),
+            "target_g_per_l": ("Strength wanted", _of_last("solution_g_per_l")),
+            "strong_g_per_l": ("The stronger", assumed(60.0, "type the titration")),
+            "weak_g_per_l": ("The weaker, 0 for water", assumed(0.0, "water")),
+        },
+        lambda size: (
+            f"{size.text} m³ of the stronger, the rest of the weaker; titrate it before a pump draws. Caustic and acid into water."
+        ),
+        decimals=1,
+        at=("bleach_stage",),
+        where=_doses,
+    ),
+    Panel(
         "dioxide_gas",
         "Gas above the dioxide solution, {of}",
         "dioxide_gas",
