@@ -163,6 +163,30 @@ ROWS: tuple[Rule, ...] = (
 
 QUIET: tuple[Quiet, ...] = (
     Quiet(
+        "reject_flow",
+        ("low",),
+        "Rejects thicken or their line chokes: open the reject 3 points, flush where the flow is under half, feed thinner; look in 5 min. No change: flow down a fifth, then stop, isolate, open.",
+        at=("screen",),
+    ),
+    Quiet(
+        "reject_flow",
+        ("high",),
+        "More is rejected than set: a valve that passes, or a reject pipe flushed and left so. Fibre lost goes up with it; bring it back in steps of 3 points.",
+        at=("screen",),
+    ),
+    Quiet(
+        "motor",
+        ("high",),
+        "With the pressure up and rejects falling it thickens: open the reject first. By itself: thick feed, or something caught; never reach in before it is isolated and coasted.",
+        at=("screen",),
+    ),
+    Quiet(
+        "motor",
+        ("low",),
+        "At the same flow and consistency: foils worn, belt slack, speed down. Speed back, foils at the next stop; meanwhile less flow.",
+        at=("screen",),
+    ),
+    Quiet(
         "pressure_drop",
         ("low",),
         "Less than when clean: a cracked basket or a seal off, thin or short feed, air; at cleaners cones worn, or one open to drain. Count accepts and look for wide pieces before anything is moved.",

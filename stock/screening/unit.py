@@ -15,6 +15,11 @@ PRESSURE_DROP = Point("Pressure drop of {of}", "dP", "drop_kpa", (0, 600), 0, ("
 REJECT_RATE = Point("Reject rate by mass, {of}", "Rejects", "rate_pct", (0, 60), 1, ("reject", "rate", "mass"))
 
 
+REJECT_FLOW = Point(
+    "Rejects of the first stage, {of}", "Rej. flow", "flow_l_per_min", (0, 20000), 0, ("reject", "flow")
+)
+MOTOR = Point("Motor of the first stage, {of}", "Motor", "motor_kw", (0, 2000), 0, ("motor", "load"))
+
 StageType = Literal[
     "knotter", "pressure screen", "vibrating screen", "shaking screen", "cleaner", "reverse cleaner",
     "through-flow cleaner",
@@ -144,7 +149,9 @@ class Screen(Staged):
     """Screens in their stages."""
 
     GATE: ClassVar[str] = "shives"
-    POINTS: ClassVar[Points] = points(reject_rate=REJECT_RATE, pressure_drop=PRESSURE_DROP)
+    POINTS: ClassVar[Points] = points(
+        reject_rate=REJECT_RATE, pressure_drop=PRESSURE_DROP, reject_flow=REJECT_FLOW, motor=MOTOR
+    )
 
     kind: Literal["screen"]
     quotient: Fitted | None = Field(None, description="screening quotient of its debris")

@@ -129,17 +129,13 @@ class Readings:
             return self._level(part.id)
         if tag.reads == "temperature":
             return self._temperature(part.id)
-        if tag.reads == "reject_rate":
-            return (
-                (lambda: 100 * plant.separating.reject_frac(part.id)) if part.id in plant.separating.screens else None
-            )
+        if tag.reads in OF_A_SCREEN:
+            return self._screened(part.id, tag) if part.id in plant.separating.screens else None
         if part.id in plant.bleaching.usual and tag.reads in OF_A_BLEACH:
             return self._bleach(part.id, tag.reads)
         if tag.reads == "strength" and isinstance(part, BleachDose):
-            target = tag.band.target if tag.band is not None else sum(tag.plausible) / 2
+            target = _usual(tag)
             return lambda: target * plant.bleaching.strength.get(part.id, 1.0)
-        if tag.reads == "pressure_drop":
-            return (lambda: plant.separating.drop_kpa(part.id)) if part.id in plant.separating.screens else None
         if tag.reads in OF_A_WASHER:
             return self._washer(part.id, tag)
         if tag.reads == "net_power":
@@ -154,12 +150,22 @@ class Readings:
             return lambda: _refined(row(), plant.falls_by(refiner, row()))
         return lambda: make(row())
 
+    def _screened(self, unit_id: str, tag: Tag) -> Truth:
+        """Return what is read of a system of screens or cleaners; motor and rejects about what they usually are."""
+        separating, usual = self.plant.separating, _usual(tag)
+        return {
+            "reject_rate": lambda: 100 * separating.reject_frac(unit_id),
+            "pressure_drop": lambda: separating.drop_kpa(unit_id),
+            "reject_flow": lambda: usual * separating.reject_flow_ratio(unit_id),
+            "motor": lambda: usual * separating.motor_ratio(unit_id),
+        }[tag.reads]
+
     def _washer(self, unit_id: str, tag: Tag) -> Truth | None:
         """Return vacuum, vat and strong liquor of a washer, the first two about what they usually are."""
         separating = self.plant.separating
         if not any(one.unit.id == unit_id for one in separating.washers):
             return None
-        usual = tag.band.target if tag.band is not None else sum(tag.plausible) / 2
+        usual = _usual(tag)
         if tag.reads == "vacuum":
             return lambda: usual * separating.vacuum_ratio(unit_id)
         if tag.reads == "vat":
@@ -289,6 +295,11 @@ def _ink(row: np.ndarray) -> float | None:
     return float(row[INDEX["ink"]] / row[FIBRE]) if row[FIBRE] > 1e-9 else None
 
 
+def _usual(tag: Tag) -> float:
+    """Return what a tag usually reads: its target, else the middle of what it can."""
+    return tag.band.target if tag.band is not None else sum(tag.plausible) / 2
+
+
 def _loss(row: np.ndarray) -> float | None:
     solids = float(row[SOLIDS].sum())
     return 1000 * float(row[DISSOLVED].sum()) / solids if solids > 1e-9 else None
@@ -298,6 +309,7 @@ def _shives(row: np.ndarray) -> float | None:
     return float(row[MARKED["shives"]] / row[FIBRE]) if row[FIBRE] > 1e-9 else None
 
 
+OF_A_SCREEN: Final = frozenset({"reject_rate", "pressure_drop", "reject_flow", "motor"})
 OF_A_WASHER: Final = frozenset({"vacuum", "vat", "strong_solids"})
 VAT_FULL_PCT: Final = 105.0
 IN_RATIO: Final = frozenset({"ink", "loss", "shives"})  # told as a change in ratio, the others as a difference

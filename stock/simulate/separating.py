@@ -28,6 +28,7 @@ LEG: Final = drop_leg_vacuum.method.bare  # type: ignore[attr-defined]
 LEG_M, LEG_KG_PER_M3, LEG_LOSS_KPA, USUAL_GAS = 9.0, 1010.0, 8.0, 0.06  # a usual drop leg
 BLIND_RAISES: Final = 0.5  # of the vacuum, by a wire wholly blinded; defaults to be fitted, as the next two
 BLIND_TAKES: Final = 0.3  # of the efficiency
+MOTOR_OF_BLIND: Final = 0.4  # of the load, for a basket blinded by half; a default to be fitted
 VAT_PTS: Final = 60.0  # of level, for a feed as large again as what drains
 SPAN: Final = (-0.5, 8.0)  # t/BDt, beyond which the relation says nothing
 
@@ -115,12 +116,27 @@ class Separating:
         """Return the pressure drop over a system's first stage, at what comes to it now; None where it is not told."""
         unit = self.plant.line.unit(unit_id)
         assert isinstance(unit, Staged)
-        usual, came = self._usual_flow(unit_id)
-        row = self.plant.layout.partings[self.screens[unit_id]].row
-        held = float(self.plant.mass[row, :MASSES].sum()) / self.plant.part_hold_s
-        flow = usual * held / came
+        usual, _ = self._usual_flow(unit_id)
+        flow = usual * self.flow_ratio(unit_id)
         drop = clean_drop_kpa(unit.stages[0], flow, self.plugged.get(unit_id, 0.0))
         return None if drop is None else drop / self.blinded.get(unit_id, 1.0) ** 2
+
+    def flow_ratio(self, unit_id: str) -> float:
+        """Return what runs to a system's first stage over the usual."""
+        _, came = self._usual_flow(unit_id)
+        row = self.plant.layout.partings[self.screens[unit_id]].row
+        return float(self.plant.mass[row, :MASSES].sum()) / self.plant.part_hold_s / came
+
+    def reject_flow_ratio(self, unit_id: str) -> float:
+        """Return the first stage's reject flow over the usual: by its rate, by what runs, less where the basket blinds."""
+        unit = self.plant.line.unit(unit_id)
+        assert isinstance(unit, Staged)
+        rate = self.reject_frac(unit_id) / unit.stages[0].mass_reject_frac
+        return self.flow_ratio(unit_id) * rate * self.blinded.get(unit_id, 1.0)
+
+    def motor_ratio(self, unit_id: str) -> float:
+        """Return the first stage's motor load over the usual: more as its basket blinds and what it holds thickens."""
+        return 1 + MOTOR_OF_BLIND * (1 / self.blinded.get(unit_id, 1.0) - 1)
 
     def reject_frac(self, unit_id: str) -> float:
         """Return the mass reject rate of a system's first stage."""
