@@ -54,7 +54,7 @@ class Moving(BrowserCase):
     def test_the_look_ahead_and_a_what_if(self):
         self.sign_in("sundby")
         self.go("/live/ahead/")
-        self.assertEqual(self.page.locator(".lanes tbody tr").count(), 9)
+        self.assertEqual(self.page.locator(".lanes tbody tr").count(), 10)
         self.assertEqual(self.axe(), [])
         self.page.locator('select[name="what"]').select_option("break")
         self.page.locator('input[name="hours"]').fill("0.5")

@@ -25,7 +25,7 @@ SECRET = "2468"
 ROLES = ("operator", "cook", "tester", "lead", "engineer", "trainee")
 
 
-QUERIES = 22  # that a page may ask of the database
+QUERIES = 28  # that a page may ask cold: what towers, tanks and drains are followed by is asked once in minutes, of all pages
 
 
 class AtMost(int):

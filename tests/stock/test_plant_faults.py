@@ -239,11 +239,11 @@ class FaultTests(SimpleTestCase):
         self.assertAlmostEqual(plant.truth("d1_warmth") or 0, 62, places=6)
         plant.mend(cold)
         plant.fault("caustic_lost", "cane_bleach", frac=0.5)
-        plant.run(plant.now_s + 6 * HOUR)
+        plant.run(plant.now_s + 3.5 * HOUR)
         self.assertLess(plant.truth("p_ph") or 0, ph - 0.2)
         low = plant.truth("p_ph") or 0
         plant.write("beside:cane_bleach:3:caustic", 18.0)
-        plant.run(plant.now_s + 6 * HOUR)
+        plant.run(plant.now_s + 3.5 * HOUR)
         self.assertGreater(plant.truth("p_ph") or 0, low + 0.2)
 
     def test_sulphur_dioxide_takes_what_is_left(self) -> None:

@@ -3,7 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Final
+from typing import Final, NamedTuple
+
+from django.db.models import F, Value
 
 from desk.floor.state import State
 from desk.stations.bleach.coming import charge_then, rate_of
@@ -105,12 +107,12 @@ def _strength(state: State, unit: BleachStage, dose: Dosed) -> Datum | None:
     tag_id = told.tag_of("strength") if told is not None else None
     if tag_id and tag_id in state.readings:
         return state.reading(tag_id)
-    kept = _tanks_kept(state)
+    kept = _noted(state)
     tank = next((one for one in _tanks(state) if any(drawn == (unit, dose) for drawn in one.draws)), None)
     rows = kept.get(key_of_tank(tank.unit, tank.dose), []) if tank is not None else []
     found = next((one for one in rows if one.strength_g_per_l), None)
     if found is not None:
-        words = "titrated in the tank" if isinstance(found, Dip) else "tank after the load"
+        words = "titrated in the tank" if found.is_dip else "tank after the load"
         return Datum(found.strength_g_per_l or 0.0, Origin("entered", words, found.at))
     return None if dose.solution_g_per_l is None else Datum(dose.solution_g_per_l, state.set_origin(unit.name))
 
@@ -122,17 +124,39 @@ def _tanks(state: State) -> list[Tank]:
     return found
 
 
-def _tanks_kept(state: State) -> dict[str, list[Dip | Delivery]]:
-    """Return dips and loads of each tank, the newest first."""
-    return state.of_records("bleach tanks", lambda: _read_kept(state), OFTEN_S)
+class Noted(NamedTuple):
+    """What a tank held at a moment: dipped, or after a load of so much."""
+
+    at: datetime
+    held_m3: float
+    load_m3: float
+    strength_g_per_l: float | None
+
+    @property
+    def is_dip(self) -> bool:
+        """Whether it was dipped rather than filled."""
+        return not self.load_m3
 
 
-def _read_kept(state: State) -> dict[str, list[Dip | Delivery]]:
+def _noted(state: State) -> dict[str, list[Noted]]:
+    """Return what was noted of each tank, the newest first."""
+    return state.of_records("bleach tanks", lambda: _read(state), OFTEN_S)
+
+
+def _read(state: State) -> dict[str, list[Noted]]:
+    """Read dips and loads together."""
     since = {"world": state.world, "superseded_by": None, "at__gte": state.now - BACK, "at__lte": state.now}
-    rows: list[Dip | Delivery] = [*Dip.objects.filter(**since), *Delivery.objects.filter(**since)]
-    found: dict[str, list[Dip | Delivery]] = {}
-    for row in sorted(rows, key=lambda one: (one.at, one.entered_at), reverse=True):
-        found.setdefault(f"{row.unit}:{row.stage}:{row.chemical}", []).append(row)
+    place = ("unit", "stage", "chemical", "at", "entered_at")
+    dips = Dip.objects.filter(**since).order_by()
+    loads = Delivery.objects.filter(**since).order_by().annotate(held=F("heel_m3") + F("load_m3"))
+    rows = (
+        dips.annotate(load=Value(0.0))
+        .values_list(*place, "holds_m3", "load", "strength_g_per_l")
+        .union(loads.values_list(*place, "held", "load_m3", "strength_g_per_l"), all=True)
+    )
+    found: dict[str, list[Noted]] = {}
+    for unit, stage, chemical, at, _, *rest in sorted(rows, key=lambda one: (one[3], one[4]), reverse=True):
+        found.setdefault(f"{unit}:{stage}:{chemical}", []).append(Noted(at, *rest))
     return found
 
 
@@ -148,7 +172,7 @@ def _held(state: State, tank: Tank) -> Held:
     key = key_of_tank(tank.unit, tank.dose)
     flows = {one.dose.point: one.figure.value for one in pumps(state) if one.figure is not None}
     drawn = sum(flows.get(dose.point, 0.0) for _, dose in tank.draws)
-    rows = _tanks_kept(state).get(key, [])
+    rows = _noted(state).get(key, [])
     words = f"{tank.unit.name}, {tank.unit.called(tank.dose.at)}"
     holds, cover, empty_at = None, None, None
     at = rows[0].at if rows else None
@@ -162,29 +186,25 @@ def _held(state: State, tank: Tank) -> Held:
     return Held(tank, key, words, _formula(tank.dose), holds, at, cover, empty_at, proof, fault, drawn)
 
 
-def _content(row: Dip | Delivery) -> float:
-    return row.holds_m3 if isinstance(row, Dip) else row.heel_m3 + row.load_m3
-
-
 def _hours(state: State, when: datetime) -> float:
     return (when - state.now).total_seconds() / 3600
 
 
-def _holds_now(state: State, tank: Tank, row: Dip | Delivery, drawn_l_per_min: float) -> Datum:
+def _holds_now(state: State, tank: Tank, row: Noted, drawn_l_per_min: float) -> Datum:
     """Return what a tank holds: its last dip or load, less what its pumps drew with the pulp that passed since."""
     passed_h = track_of(state, tank.unit).passed(_hours(state, row.at), 0.0)
-    left = max(0.0, _content(row) - drawn_l_per_min * 60 / 1000 * passed_h)
-    told = "dipped" if isinstance(row, Dip) else "after a load"
-    return Datum(round(left, 2), Origin("computed", f"{_content(row):g} m³ {told}, less its pumps since", row.at))
+    left = max(0.0, row.held_m3 - drawn_l_per_min * 60 / 1000 * passed_h)
+    told = "dipped" if row.is_dip else "after a load"
+    return Datum(round(left, 2), Origin("computed", f"{row.held_m3:g} m³ {told}, less its pumps since", row.at))
 
 
-def _proof(state: State, tank: Tank, rows: Sequence[Dip | Delivery]) -> tuple[Figure | None, str]:
+def _proof(state: State, tank: Tank, rows: Sequence[Noted]) -> tuple[Figure | None, str]:
     """Return what the last two dips of a tank say was dosed, loads between them counted; or why they cannot."""
-    dips = [one for one in rows if isinstance(one, Dip)]
+    dips = [one for one in rows if one.is_dip]
     if len(dips) < 2:
         return None, ""
     last, first = dips[0], dips[1]
-    loads = sum(one.load_m3 for one in rows if isinstance(one, Delivery) and first.at < one.at <= last.at)
+    loads = sum(one.load_m3 for one in rows if first.at < one.at <= last.at)
     pulp = _pulp(state, tank.unit, first.at, last.at)
     strength = _strength(state, tank.unit, tank.dose)
     if pulp <= 0 or strength is None:
@@ -194,9 +214,9 @@ def _proof(state: State, tank: Tank, rows: Sequence[Dip | Delivery]) -> tuple[Fi
     )  # fmt: skip
     passed = Origin("computed", "pulp that passed between the dips")
     data = {
-        "held_m3": Datum(first.holds_m3, Origin("entered", "dipped", first.at)),
+        "held_m3": Datum(first.held_m3, Origin("entered", "dipped", first.at)),
         "loads_m3": Datum(loads, Origin("entered", "loads between")),
-        "holds_m3": Datum(last.holds_m3, Origin("entered", "dipped", last.at)),
+        "holds_m3": Datum(last.held_m3, Origin("entered", "dipped", last.at)),
         "solution_g_per_l": strength,
         "pulp_bdt": Datum(round(pulp, 2), passed),
         "meant_kg_per_odt": Datum(max(meant / pulp, 1e-6), Origin("computed", "charges that stood, all its pumps")),
@@ -222,6 +242,6 @@ def _meant(state: State, unit: BleachStage, dose: Dosed, start: datetime, end: d
 
 def runs_out(state: State) -> list[Held]:
     """Return the tanks that run out within hours; none where none was ever dipped or filled."""
-    if not _tanks_kept(state):
+    if not _noted(state):
         return []
     return [one for one in held(state) if one.cover is not None and one.cover.value < SOON_H]

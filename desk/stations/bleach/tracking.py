@@ -5,7 +5,7 @@ from typing import Final
 
 from django.db.models import Avg, F
 
-from desk.floor.models import Order, Sample, epoch
+from desk.floor.models import Order, Sample, Stop, epoch
 from desk.floor.points import stops_of
 from desk.floor.state import State
 from stock.bleaching.track import Track
@@ -71,6 +71,13 @@ def _by_flow(state: State, tag: Tag) -> dict[int, float]:
 
 def _by_orders(state: State) -> dict[int, float]:
     """Return the rate of the reel by the order then in force over that of now, by piece."""
+    if "orders by piece" not in state.kept:
+        state.kept["orders by piece"] = _orders(state)
+    found: dict[int, float] = state.kept["orders by piece"]
+    return found
+
+
+def _orders(state: State) -> dict[int, float]:
     now_t = state.order.reel_t_per_h
     if now_t <= 0:
         return {}
@@ -87,6 +94,8 @@ def _by_orders(state: State) -> dict[int, float]:
 
 def _stops(state: State, unit: BleachStage) -> list[tuple[datetime, datetime]]:
     """Return the stops logged at the station of a bleach."""
-    rows = stops_of(state.world, state.now - BACK, state.now)
+    if "stops of late" not in state.kept:
+        state.kept["stops of late"] = stops_of(state.world, state.now - BACK, state.now)
+    rows: list[Stop] = state.kept["stops of late"]
     forever = datetime.max.replace(tzinfo=UTC)
     return [(row.from_at, row.to_at or forever) for row in rows if row.station == unit.station]
