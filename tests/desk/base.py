@@ -25,7 +25,8 @@ SECRET = "2468"
 ROLES = ("operator", "cook", "tester", "lead", "engineer", "trainee")
 
 
-QUERIES = 28  # that a page may ask cold: what towers, tanks and drains are followed by is asked once in minutes, of all pages
+# What a page may ask cold: what towers, tanks and drains are followed by is asked once in minutes, of all pages.
+QUERIES = 28
 
 
 class AtMost(int):
