@@ -278,7 +278,7 @@ class FaultTests(SimpleTestCase):
         blind = plant.fault("screen_blinds", "wood_screen", open_frac=0.8)
         plug = plant.fault("tips_plug", "clean", count=1)
         self.assertAlmostEqual(plant.truth("screen_drop") or 0, screen / 0.64, delta=0.01 * screen)
-        self.assertLess(plant.truth("screen_rejects") or 0, 0.85 * 1080)
+        self.assertLess(plant.truth("screen_rejects") or 0, 0.9 * 800)
         self.assertGreater(plant.truth("screen_motor") or 0, 1.05 * 92)
         self.assertAlmostEqual(plant.truth("cleaner_drop") or 0, cleaner * (4 / 3) ** 2, delta=0.01 * cleaner)
         self.assertFalse(np.array_equal(dirt, plant.part_share[plant.separating.screens["clean"]]))

@@ -7,7 +7,7 @@ from desk.floor.state import State
 from desk.frame.panels.attempt import Panel, Sets
 from desk.frame.panels.fills import Fill, assumed, flow, flow_in, given, reading, step, target
 from desk.stations.plain.bleach_panels import BLEACH_PANELS
-from desk.stations.plain.wash_panels import WASH_PANELS
+from desk.stations.plain.wash_panels import THICKENER_PANEL, WASH_PANELS
 from stock.delivery.unit import Dryer
 from stock.figure import Datum, Origin
 from stock.judge.here import Place
@@ -85,6 +85,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         decimals=3,
         at=("screen",),
     ),
+    THICKENER_PANEL,
     *BLEACH_PANELS,
     Panel(
         "batch_water",

@@ -179,20 +179,21 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         decimals=0,
         at=("washer",),
     ),
-    Panel(
-        "thickened",
-        "What a thickener gives off, {of}",
-        "thickener",
-        {
-            "production_bd_t_per_h": ("Pulp through it", flow_in()),
-            "inlet_consistency_pct": ("As it comes", assumed(1.8, "type the sample")),
-            "outlet_consistency_pct": ("As it leaves", given("consistency_pct")),
-            "filtrate_kg_per_m3": ("Fibre in its filtrate", assumed(0.25, "type the test")),
-        },
-        lambda size: (
-            f"{size.text} t/h of filtrate; the fibre it loses stands in the working. Twice the usual: a torn wire."
-        ),
-        decimals=0,
-        at=("thickener",),
+)
+
+THICKENER_PANEL: Final = Panel(
+    "thickened",
+    "What a thickener gives off, {of}",
+    "thickener",
+    {
+        "production_bd_t_per_h": ("Pulp through it", flow_in()),
+        "inlet_consistency_pct": ("As it comes", assumed(1.8, "type the sample")),
+        "outlet_consistency_pct": ("As it leaves", given("consistency_pct")),
+        "filtrate_kg_per_m3": ("Fibre in its filtrate", assumed(0.25, "type the test")),
+    },
+    lambda size: (
+        f"{size.text} t/h of filtrate; the fibre it loses stands in the working. Twice the usual: a torn wire."
     ),
+    decimals=0,
+    at=("thickener",),
 )
