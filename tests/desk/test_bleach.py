@@ -7,8 +7,9 @@ from desk.floor.state import State
 from desk.stations.bleach.coming import charges_of, coming_to, warning
 from desk.stations.bleach.drawing import colour_of, draw_ahead, draw_towers
 from desk.stations.bleach.models import Control, Delivery, Dip, EffluentDay, Rung, Tracer
+from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.water import bound, watered
-from desk.stations.bleach.worked import bleaches, worked
+from desk.stations.bleach.worked import worked
 from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.bench import take_result
 from desk.stations.moves.models import Move

@@ -9,8 +9,9 @@ from desk.floor.state import State
 from desk.stations.bleach.ladders import accept_response, take_rung
 from desk.stations.bleach.loads import take_delivery, take_dip
 from desk.stations.bleach.models import Delivery, Dip, Response, Rung
+from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.tables import BLEACH_TABLES
-from desk.stations.bleach.worked import bleaches, worked
+from desk.stations.bleach.worked import worked
 from stock.bleaching.colour import brightness_of, ks_of
 from stock.errors import DomainError
 from tests.desk.base import NOW, DeskCase

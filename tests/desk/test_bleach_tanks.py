@@ -7,13 +7,15 @@ from django.core.exceptions import ValidationError
 from desk.floor.models import Record, Sample, Stop, epoch
 from desk.floor.next_up import next_up
 from desk.floor.state import State
+from desk.stations.bleach.back import traced_back
 from desk.stations.bleach.coming import coming_to, rate_of
 from desk.stations.bleach.lab import take_control, take_tracer
 from desk.stations.bleach.loads import take_delivery, take_dip
 from desk.stations.bleach.models import Control, Dip, Tracer
+from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.tanks import held, pumps
 from desk.stations.bleach.tracking import flow_tag, track_of
-from desk.stations.bleach.worked import bleaches, worked
+from desk.stations.bleach.worked import worked
 from stock.errors import DomainError
 from tests.desk.base import NOW, DeskCase
 
@@ -242,3 +244,44 @@ class Laboratory(TankCase):
             self.client.post("/live/bleach/kept/control/", form), "Which one is missing", status_code=422
         )
         self.assertEqual(Control.objects.count(), 2)
+
+
+class Back(TankCase):
+    def words(self, unit="cane_bleach"):
+        state = self.state()
+        bleach = self.unit(unit)
+        return " ".join(traced_back(state, bleach, coming_to(state, bleach)))
+
+    def test_a_dull_exit_is_traced_to_where_it_went_dull(self):
+        self.assertEqual(self.words("wood_bleach"), "")  # in its band
+        self.enter("wood_brightness", 83.2)
+        self.enter("e_kappa", 4.2)
+        self.enter("d1_residual", 0.0)
+        self.assertIn("Traced back, 1.3 points short of 84.5", self.words("wood_bleach"))
+        self.assertRegex(self.words("wood_bleach"), "after extraction kappa 4.2 is .*: the first stages")
+        self.assertIn("D1 ran out of chemical", self.words("wood_bleach"))
+        self.enter("d1_ph", 2.9)
+        self.assertRegex(self.words("wood_bleach"), "D1: its end pH 2.9 is")
+        self.sign_in("operator")
+        self.assertContains(self.client.get("/live/bleach/wood_bleach/"), "Traced back")
+
+    def test_a_charge_is_held_by_what_its_tank_holds_for_a_day(self):
+        free = worked(self.state(), self.unit(), {})
+        self.dip(2.5)
+        held_back = worked(self.state(), self.unit(), {})
+        move = held_back.moves[1]
+        self.assertLess(move.to, free.moves[1].to)
+        self.assertEqual(move.bound, "what its tank holds for a day")
+
+    def test_effluent_binds_where_it_is_asked_to(self):
+        free = worked(self.state(), self.unit(), {})
+        aox = 0.95 * next(one.value for one in free.figures if "organics" in one.label)
+        bound = worked(self.state(), self.unit(), {**free.values, **self.rows(free), "aox_most": f"{aox:.3f}"})
+        self.assertFalse(bound.fault)
+        self.assertLessEqual(sum(one.to for one in bound.moves[::2]), sum(one.to for one in free.moves[::2]) + 1e-6)
+
+    @staticmethod
+    def rows(found):
+        return {
+            f"stage-{row.index}-{name}": text for row in found.rows for name, _, _, text in row.fields
+        } | {f"stage-{row.index}-symbol": row.symbol for row in found.rows}  # fmt: skip

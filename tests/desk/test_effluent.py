@@ -10,8 +10,8 @@ from desk.floor.state import State
 from desk.stations.bleach.again import used_again
 from desk.stations.bleach.effluent import month_of, over_today, take_day
 from desk.stations.bleach.models import EffluentDay
+from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.water import watered
-from desk.stations.bleach.worked import bleaches
 from tests.desk.base import NOW, DeskCase
 
 TODAY = timezone.localdate(NOW)

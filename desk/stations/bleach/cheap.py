@@ -32,14 +32,17 @@ class Move:
 
 def cheapest_of(
     unit: BleachStage, found: Sequence[Taken],
-    lines: Sequence[dict[str, float]], shared: Mapping[str, float | None], rate: float,
+    lines: Sequence[dict[str, float]], shared: Mapping[str, float | None], rate: float, at_hand: Mapping[int, float],
 ) -> tuple[Cheapest | None, str]:  # fmt: skip
     """Return the cheapest charges, or why there are none; neither where no charge may be moved."""
-    levers = tuple(_levers(found, rate, float(shared["kappa"] or 0.0)))
+    levers = tuple(_levers(found, rate, float(shared["kappa"] or 0.0), at_hand))
     if not levers:
         return None, ""
     frozen = tuple(tuple(sorted(one.items())) for one in lines)
-    limits = Limits(float(shared["target"] or 0.0), shared["viscosity"] if unit.furnish == "chemical" else None)
+    limits = Limits(
+        float(shared["target"] or 0.0), shared["viscosity"] if unit.furnish == "chemical" else None, shared["cod_most"],
+        shared["aox_most"],
+    )  # fmt: skip
     kappa, came, cod = (round(float(shared[name] or 0.0), 3) for name in ("kappa", "came", "cod"))
     try:
         return _kept_best(frozen, kappa, came, unit.viscosity_ml_per_g, cod, levers, limits), ""
@@ -55,7 +58,7 @@ def _kept_best(
     return cheapest([dict(one) for one in lines], kappa, came, viscosity, cod, levers, limits)
 
 
-def _levers(found: Sequence[Taken], rate: float, kappa: float) -> Sequence[Lever]:
+def _levers(found: Sequence[Taken], rate: float, kappa: float, at_hand: Mapping[int, float]) -> Sequence[Lever]:
     """Yield the charges that have a price and an effect, each between its window, what its fit holds for and its pump."""
     levers = []
     for at, one in enumerate(found):
@@ -75,20 +78,22 @@ def _levers(found: Sequence[Taken], rate: float, kappa: float) -> Sequence[Lever
             most = stage.most_l_per_min * strength * 60 / (1000 * rate)
             if most < high:
                 low, high, why = min(low, most), most, "its pump"
+        if (held := at_hand.get(at)) is not None and held < high:
+            low, high, why = min(low, held), held, "what its tank holds for a day"
         levers.append(Lever(at, low, round(high, 3), stage.cost_per_kg, symbol.per_kg, why))
     return levers
 
 
 def moves_of(
     unit: BleachStage, found: Sequence[Taken], best: Cheapest | None, rate: float,
-    kappa: float,
+    kappa: float, at_hand: Mapping[int, float],
 ) -> list[Move]:  # fmt: skip
     """Return where each charge would go, at which pump, what holds it there; nothing where there is no answer."""
     if best is None:
         return []
     last = len(unit.stages) - 1
     moves = []
-    for lever, to, flat in zip(_levers(found, rate, kappa), best.charges, best.flat, strict=True):
+    for lever, to, flat in zip(_levers(found, rate, kappa, at_hand), best.charges, best.flat, strict=True):
         one = found[lever.stage]
         stage, symbol, run, given = one.stage, one.symbol, one.run, one.given
         own = lever.stage <= last and unit.stages[lever.stage].symbol == stage.symbol

@@ -26,7 +26,7 @@ from desk.stations.bleach.ladders import (
 )
 from desk.stations.bleach.models import Control, Response, Rung, Tracer
 from desk.stations.bleach.pages import tabs_context
-from desk.stations.bleach.worked import bleaches
+from desk.stations.bleach.responses import bleaches
 from stock.bleaching.colour import brightness_of, ks_of
 from stock.bleaching.response import Fit, ks_after
 from stock.bleaching.unit import BleachStage, Stage

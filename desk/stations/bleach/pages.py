@@ -13,10 +13,12 @@ from desk.frame.alike import alike, new_key
 from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from desk.stations.bleach.again import used_again
+from desk.stations.bleach.back import traced_back
 from desk.stations.bleach.coming import Outlook, brightness_tag, coming_to, rate_of, warning
 from desk.stations.bleach.drawing import draw_ahead, draw_towers
+from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.tracking import flow_tag
-from desk.stations.bleach.worked import Worked, bleaches, worked
+from desk.stations.bleach.worked import Worked, worked
 from desk.stations.plain.page import panels_of, panels_shown, show, station_context
 from stock.bleaching.sequences import SEQUENCES
 from stock.bleaching.symbols import SYMBOLS
@@ -83,6 +85,7 @@ def _bleach(request: HttpRequest, state: State, unit: BleachStage) -> HttpRespon
         "sequences": SEQUENCES,
         "sentence": sentence(state, unit, outlook),
         "flow_tag": flow_tag(state, unit),
+        "back": traced_back(state, unit, outlook),
         "again": used_again(state, unit, {}),
         "move_key": new_key(),
         **tabs_context(state, unit.id),

@@ -70,3 +70,11 @@ def as_accepted(state: State, unit: BleachStage) -> BleachStage:
                 }
             )
     return unit if stages == unit.stages else unit.model_copy(update={"stages": stages})
+
+
+def bleaches(state: State) -> list[BleachStage]:
+    """Return the bleaches of a line, with what was accepted and traced; worked out once a state."""
+    if "bleaches" not in state.kept:
+        state.kept["bleaches"] = [as_accepted(state, one) for one in state.line.units if isinstance(one, BleachStage)]
+    found: list[BleachStage] = state.kept["bleaches"]
+    return found

@@ -13,10 +13,9 @@ from desk.floor.station import Station
 from desk.stations.bleach import kept, pages, tank_page, water_page
 from desk.stations.bleach.coming import coming_to, warning
 from desk.stations.bleach.effluent import over_today
-from desk.stations.bleach.responses import response_stands
+from desk.stations.bleach.responses import bleaches, response_stands
 from desk.stations.bleach.tables import BLEACH_TABLES
 from desk.stations.bleach.tanks import runs_out
-from desk.stations.bleach.worked import bleaches
 from stock.bleaching.unit import BleachStage
 from stock.line.definition import Definition
 

@@ -16,8 +16,8 @@ from desk.frame.page import page as render_page
 from desk.stations.bleach.loads import PRODUCT_OF, take_delivery, take_dip
 from desk.stations.bleach.models import Delivery
 from desk.stations.bleach.pages import tabs_context
+from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.tanks import Held, held, pumps
-from desk.stations.bleach.worked import bleaches
 from stock.errors import DomainError
 
 

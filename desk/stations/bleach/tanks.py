@@ -10,8 +10,8 @@ from django.db.models import F, Value
 from desk.floor.state import State
 from desk.stations.bleach.coming import charge_then, rate_of
 from desk.stations.bleach.models import Delivery, Dip
+from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.tracking import track_of
-from desk.stations.bleach.worked import bleaches
 from stock.bleaching.solutions import Tank, tanks, titrated
 from stock.bleaching.symbols import FORMULA
 from stock.bleaching.unit import BleachStage, Dosed
@@ -20,6 +20,7 @@ from stock.figure import Datum, Figure, Origin, figure
 
 LOW_H: Final = 8.0  # of cover, below which a load is ordered
 SOON_H: Final = 4.0  # below which it is said on every page
+DAY_H: Final = 24.0
 MOMENTS: Final = 12  # at which a charge between two dips is looked up
 BACK: Final = timedelta(days=30)
 OFTEN_S: Final = 300
@@ -238,6 +239,24 @@ def _meant(state: State, unit: BleachStage, dose: Dosed, start: datetime, end: d
     then = charge_then(state, dose.point, dose.charge_kg_per_odt if now is None else float(now.value))
     step = (end - start) / MOMENTS
     return sum(then(start + (index + 0.5) * step) for index in range(MOMENTS)) / MOMENTS
+
+
+def at_hand(state: State, unit: BleachStage) -> dict[int, float]:
+    """Return by stage the most of its own chemical its tank gives for a day at this rate, kg/BDt, where it was noted."""
+    if not _noted(state):
+        return {}
+    rate = float(rate_of(state, unit).value)
+    found = {}
+    for one in held(state):
+        if one.holds is None or rate <= 0 or one.drawn_l_per_min <= 0:
+            continue
+        for own, dose in one.tank.draws:
+            strength = _strength(state, own, dose)
+            flow = next((pump.figure.value for pump in pumps(state) if pump.dose == dose and pump.figure), 0.0)
+            if own.id == unit.id and dose.is_own and strength is not None:
+                share = flow / one.drawn_l_per_min  # of the tank, as its pumps draw now
+                found[dose.at] = share * float(one.holds.value) * float(strength.value) / (DAY_H * rate)
+    return found
 
 
 def runs_out(state: State) -> list[Held]:

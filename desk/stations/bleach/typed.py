@@ -48,6 +48,8 @@ SHARED: Final = (
     FieldOf("cod", "Oxygen demand carried in", "kg/BDt", 0.0, 100.0),
     FieldOf("target", "Brightness wanted", "% ISO", 20.0, 95.0),
     FieldOf("viscosity", "Least viscosity", "mL/g", 100.0, 2000.0, needed=False),
+    FieldOf("cod_most", "Most oxygen demand", "kg/BDt", 1.0, 300.0, needed=False),
+    FieldOf("aox_most", "Most chlorinated organics", "kg/BDt", 0.01, 20.0, needed=False),
 )
 OF_STAGE: Final = (
     FieldOf("charge", "charge", "kg/BDt", 0.0, 100.0),

@@ -17,8 +17,8 @@ from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.stations.bleach.effluent import Month, month_of, take_day
 from desk.stations.bleach.pages import has_water, tabs_context
+from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.water import Watered, bound, watered
-from desk.stations.bleach.worked import bleaches
 from stock.errors import DomainError
 
 

@@ -10,7 +10,8 @@ from django.utils import timezone
 from desk.floor.state import State
 from desk.stations.bleach.cheap import Move, cheapest_of, moves_of
 from desk.stations.bleach.coming import brightness_tag, coming_to, rate_of, runs_of
-from desk.stations.bleach.responses import as_accepted, traced
+from desk.stations.bleach.responses import traced
+from desk.stations.bleach.tanks import at_hand
 from desk.stations.bleach.typed import (
     SHARED,
     TYPED,
@@ -77,14 +78,6 @@ class Worked:
     cautions: Sequence[tuple[str, str]] = ()
     fault: str = ""
     faulty: str = ""
-
-
-def bleaches(state: State) -> list[BleachStage]:
-    """Return the bleaches of a line, with the responses that were accepted; worked out once a state."""
-    if "bleaches" not in state.kept:
-        state.kept["bleaches"] = [as_accepted(state, one) for one in state.line.units if isinstance(one, BleachStage)]
-    found: list[BleachStage] = state.kept["bleaches"]
-    return found
 
 
 def worked(state: State, unit: BleachStage, typed: Mapping[str, Any]) -> Worked:
@@ -158,7 +151,8 @@ def _worked(
         _ended(unit, at, one, lines[at], bleached, rate, state, besides) for at, one in enumerate(found)
     ]  # fmt: skip
     figures = _figures(found, bleached, kappa, cod, state, unit)
-    best, fault = cheapest_of(unit, found, lines, shared, rate)
+    hand = at_hand(state, unit)
+    best, fault = cheapest_of(unit, found, lines, shared, rate, hand)
     beside_cost = _beside_cost(state, unit, found, bleached)
     saved = _saved(figures, best, beside_cost)
     says = _says(ends, shared, bleached)
@@ -172,7 +166,7 @@ def _worked(
         through,
         figures,
         best,
-        moves_of(unit, found, best, rate, kappa),
+        moves_of(unit, found, best, rate, kappa, hand),
         fault,
         None if best is None else best.cost_per_bdt + beside_cost,
         saved,
