@@ -5,6 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 STANDS_FRAC = 0.05  # of the usual rate, below which a bleach stands
+NOTHING = 1e-9  # of it, below which no time can be told by what passed
 
 
 class Track:
@@ -46,7 +47,7 @@ class Track:
         if hour >= 0:
             return hour
         if hour < self._passed[0]:
-            if self._before <= 0:
+            if self._before < NOTHING:
                 return float(self._hours[0])
             return float(self._hours[0]) - (float(self._passed[0]) - hour) / self._before
         at = int(np.searchsorted(self._passed, hour, side="right"))

@@ -51,11 +51,15 @@ class Stage(Part):
     retention_min: float | None = Field(None, gt=0, le=1440, description="time in it, where no volume is told")
     consistency_pct: Consistency | None = None
     temperature_c: float | None = Field(None, ge=0, le=130)
+    start_ph: float | None = Field(None, ge=0, le=14, description="as its chemicals are mixed in")
     end_ph: float | None = Field(None, ge=0, le=14)
     pressure_kpa_abs: float | None = Field(None, ge=90, le=2000, description="of its oxygen, where there is one")
     residual_g_per_l: float | None = Field(None, ge=0, le=10, description="residual wanted at its end")
     wash_removal_frac: float | None = Field(
         None, ge=0, le=1, description="what the wash after it takes out, 0 for none"
+    )
+    filtrate_to: Literal["drain", "the stage before", "the washers", "recovery"] = Field(
+        "drain", description="where what is washed out after it goes"
     )
     response_per_kg: Fitted | None = Field(None, description="how the light absorbed answers to a kilogram a tonne")
     ks_floor: Fitted | None = Field(None, description="light absorbed that no charge takes away, k over s")

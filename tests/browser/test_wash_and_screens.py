@@ -86,7 +86,7 @@ class Working(BrowserCase):
         self.sign_in("orr")
         self.go("/live/at/screen/")
         for name, text in (("feed_count", "460"), ("feed_g", "1000"), ("accept_count", "330"), ("accept_g", "1000")):
-            self.page.locator(f'input[name="{name}"]').fill(text)
+            self.page.locator(f'.screens-top input[name="{name}"]').fill(text)
         self.page.locator("#screens-worked", has_text="look at a basket").wait_for()
         self.assertEqual(self.axe(), [])
         form = self.page.locator('form.done[action*="shives"]')

@@ -54,6 +54,7 @@ class Ended:
     yield_frac: float
     cod: float
     beside: Sequence[tuple[float, str]]
+    stage: Stage
     pump: Figure | None
     most_l_per_min: float | None
     doubts: Sequence[str]
@@ -207,7 +208,7 @@ def _ended(
     return Ended(
         at, symbol, stage.name or symbol.symbol, charge, FORMULA[symbol.chemical], celsius, minutes, bleached.each_kappa[at],
         bleached.each_brightness_pct[at], bleached.viscosity_each_ml_per_g[at], bleached.yield_each_frac[at],
-        bleached.cod_each_kg_per_odt[at], beside, pump, stage.most_l_per_min, doubts,
+        bleached.cod_each_kg_per_odt[at], beside, stage, pump, stage.most_l_per_min, doubts,
     )  # fmt: skip
 
 
@@ -237,6 +238,10 @@ def _doubts(stage: Stage, symbol: Symbol, run: Run, pump: Figure | None, rate: f
             found.append(
                 f"{label} {value:g} {unit} is not usual: {low:g} to {high:g} {unit}".replace("  ", " ").strip()
             )
+    if symbol.chemical == "dioxide" and stage.filtrate_to in {"recovery", "the washers"}:
+        found.append(
+            "its filtrate goes back: chloride builds up in the recovery, and acid may meet sulphide on the way"
+        )
     if symbol.chemical == "hypochlorite":
         found.append("a stage to be left: its answer is not worked out here")
     return found
