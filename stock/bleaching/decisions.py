@@ -1,15 +1,16 @@
-"""What to do about a brightness, a residual, a pH or a kappa off its band, and a solution off its strength.
+"""What to do about a brightness, a residual or a kappa off its band, and a solution off its strength.
 
 A size is for the pulp still to come; pulp past a mixer is treated in the next stage. A charge is corrected
-through its own stage's inlet, an alkali by the buffer of the stage's liquor, a pump by what the titration says.
+through its own stage's inlet, a pump by what the titration says.
 """
 
 from collections.abc import Iterable
 
-from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
+from stock.bleaching.conditions import CONDITION_QUIET, CONDITION_ROWS
+from stock.bleaching.last_stage import bleach_at, look_after_last, reaches, told_of
 from stock.bleaching.symbols import FORMULA, middle
 from stock.bleaching.through import extracted, usual_charge
-from stock.bleaching.unit import BleachDose, BleachStage, Dosed, Stage
+from stock.bleaching.unit import BleachDose, BleachStage, Stage
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
@@ -19,20 +20,7 @@ from stock.parts import Fitted
 
 CAP_FRAC = 0.20  # of the present charge, the most a first step moves it
 FIRST_CAP_FRAC = 0.10  # of the first stage's, which everything after it feels
-WARMER_C = 3.0  # the most a first step warms a stage
-ALKALI_STEP = 1.0  # kg/BDt, the most a first step of alkali
 ALKALI_PER_ACTIVE_CL = 0.5
-
-
-def _bleach(here: Here) -> BleachStage:
-    """Return the bleach something is read at; LookupError at what is none."""
-    if not isinstance(here.unit, BleachStage):
-        raise LookupError(here.unit.id)  # noqa: TRY004  what is not there is looked for in vain
-    return here.unit
-
-
-def _set(here: Here, value: float) -> Datum:
-    return Datum(value, here.facts.set_origin(here.unit.name))
 
 
 def _charge(here: Here) -> Datum:
@@ -41,7 +29,7 @@ def _charge(here: Here) -> Datum:
 
 def _known(here: Here, kind: str, field: str) -> Datum:
     """Return what the mill accepted of the last stage, else what its file says; LookupError where neither does."""
-    found = here.facts.stands(f"{kind}:{here.unit.id}:{len(_bleach(here).stages)}")
+    found = here.facts.stands(f"{kind}:{here.unit.id}:{len(bleach_at(here).stages)}")
     return here.given(field) if found is None else found
 
 
@@ -52,7 +40,7 @@ def _change(here: Here) -> Figure:
     """Change of the stage's charge, through what came into it: what it has had already counts."""
     return figure(
         "charge_correction",
-        _bleach(here).chemical,
+        bleach_at(here).chemical,
         {
             "now_brightness_pct": here.now,
             "target_brightness_pct": here.wanted,
@@ -65,7 +53,7 @@ def _change(here: Here) -> Figure:
 
 
 def _limits(here: Here, size: Figure) -> Iterable[Most]:
-    charge, last = _charge(here).value, _bleach(here).last
+    charge, last = _charge(here).value, bleach_at(here).last
     yield Most(CAP_FRAC * charge, f"a first step of {100 * CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
     yield from _held(last.response_per_kg, charge, size.value)
     yield from _pump_room(here, last, charge, size.value)
@@ -78,32 +66,23 @@ def _held(response: Fitted | None, charge: float, size: float) -> Iterable[Most]
         yield Most(max(0.0, room), f"the response is known from {low:g} to {high:g} kg/BDt only")
 
 
-def _reaches(most_l_per_min: float, g_per_l: float, bd_t_per_h: float) -> float:
-    """Return the charge a pump at its stop gives, kg/BDt."""
-    return most_l_per_min * g_per_l * 60 / (1000 * bd_t_per_h)
-
-
 def _pump_room(here: Here, stage: Stage, charge: float, size: float) -> Iterable[Most]:
     rate = here.flow_in().value
     if size > 0 and stage.most_l_per_min and stage.solution_g_per_l and rate > 0:
-        most = _reaches(stage.most_l_per_min, stage.solution_g_per_l, rate)
+        most = reaches(stage.most_l_per_min, stage.solution_g_per_l, rate)
         yield Most(max(0.0, most - charge), f"the pump gives {stage.most_l_per_min:g} L/min, {most:.1f} kg/BDt")
-
-
-def _look(here: Here) -> Figure | str:
-    return look_at(here, plug_min=_set(here, _bleach(here).last.minutes(here.flow_in().value)))
 
 
 def _look_through(here: Here) -> Figure | str:
     """From the first mixer to where the extracted pulp is taken."""
-    unit, rate = _bleach(here), here.flow_in().value
+    unit, rate = bleach_at(here), here.flow_in().value
     at = extracted([one.symbol for one in unit.stages]) or 0
-    return look_at(here, plug_min=_set(here, sum(one.minutes(rate) for one in unit.stages[: at + 1])))
+    return look_at(here, plug_min=told_of(here, sum(one.minutes(rate) for one in unit.stages[: at + 1])))
 
 
 def _pump(here: Here, step: Figure) -> str:
     """Say what else moves with the charge: the pump, and the alkali."""
-    unit = _bleach(here)
+    unit = bleach_at(here)
     moved = step.results["step_moved"]
     words = "Move the caustic with it so that the stage still ends at its pH"
     if unit.chemical == "dioxide":
@@ -124,7 +103,7 @@ def _pump(here: Here, step: Figure) -> str:
 
 def _say(step: Figure, here: Here) -> str:
     verb = "Add" if step.value > 0 else "Cut"
-    return f"{verb} {abs(step.value):.1f} kg/BDt {_bleach(here).chemical}"
+    return f"{verb} {abs(step.value):.1f} kg/BDt {bleach_at(here).chemical}"
 
 
 def _answers(here: Here) -> bool:
@@ -142,7 +121,7 @@ def _answers(here: Here) -> bool:
 
 def _unused(here: Here) -> Figure:
     """What leaves unused, taken off the last stage's charge."""
-    unit = _bleach(here)
+    unit = bleach_at(here)
     thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
     counts = unit.symbol(len(unit.stages) - 1).per_kg
     return figure(
@@ -151,7 +130,7 @@ def _unused(here: Here) -> Figure:
         {
             "residual_g_per_l": here.now,
             "target_g_per_l": here.wanted,
-            "stage_consistency_pct": _set(here, thick),
+            "stage_consistency_pct": told_of(here, thick),
             "counts_ratio": Datum(counts, Origin("assumed", "a dioxide residual is told as active chlorine")),
         },
         decimals=2,
@@ -181,70 +160,11 @@ def _cut_limits(here: Here, size: Figure) -> Iterable[Most]:
     yield Most(CAP_FRAC * charge, f"a first step of {100 * CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
 
 
-# ---- pH, by the alkali of the last stage
-
-
-def _alkali(here: Here) -> Figure:
-    unit = _bleach(here)
-    symbol = unit.symbol(len(unit.stages) - 1)
-    thick = unit.last.consistency_pct or middle(symbol.consistency_pct)
-    buffer = BUFFER_ACID if middle(symbol.ph) < 7 else BUFFER_ALKALINE
-    return figure(
-        "ph_dose",
-        "caustic",
-        {
-            "now_ph": here.now,
-            "target_ph": here.wanted,
-            "stage_consistency_pct": _set(here, thick),
-            "buffer_mmol_per_l_ph": Datum(
-                buffer, Origin("assumed", "usual buffer of such a stage; titrate its own liquor")
-            ),
-        },
-        decimals=2,
-    )
-
-
-def _alkali_limits(here: Here, size: Figure) -> Iterable[Most]:
-    yield Most(ALKALI_STEP, f"a first step of {ALKALI_STEP:g} kg/BDt at most")
-    caustic = _caustic(here)
-    if caustic is None:
-        return
-    given = float(here.stands(caustic.point, _set(here, caustic.charge_kg_per_odt)).value)
-    if size.value < 0:
-        yield Most(given, f"it is given {given:g} kg/BDt; below that it would take acid")
-        return
-    rate = here.flow_in().value
-    if caustic.most_l_per_min and caustic.solution_g_per_l and rate > 0:
-        most = _reaches(caustic.most_l_per_min, caustic.solution_g_per_l, rate)
-        words = f"its pump gives {caustic.most_l_per_min:g} L/min, {most:.1f} kg/BDt"
-        yield Most(max(0.0, most - given), words)
-
-
-def _caustic(here: Here) -> Dosed | None:
-    """Return the caustic of the last stage; None where it is given none."""
-    unit = _bleach(here)
-    return next((one for one in unit.doses(len(unit.stages) - 1) if one.chemical == "caustic"), None)
-
-
-def _caustic_moved(here: Here) -> Moved | None:
-    caustic = _caustic(here)
-    if caustic is None:
-        return None
-    unit = _bleach(here)
-    name = f"{unit.called(caustic.at)}, {unit.name[:1].lower() + unit.name[1:]}"
-    return Moved(caustic.point, f"caustic to {name}", "kg/BDt")
-
-
-def _say_alkali(step: Figure, here: Here) -> str:
-    verb = "Add" if step.value > 0 else "Cut"
-    return f"{verb} {abs(step.value):.2f} kg/BDt caustic to the last stage"
-
-
 # ---- kappa and brightness after extraction, by the first stage
 
 
 def _first(here: Here) -> Figure:
-    unit = _bleach(here)
+    unit = bleach_at(here)
     symbol = unit.symbol(0)
     at = extracted([one.symbol for one in unit.stages]) or 0
     return figure(
@@ -269,7 +189,7 @@ def _kappa_in(here: Here) -> float:
                 return float(here.facts.reading(recipes[0].kappa_tag or "").value)
             except LookupError:  # none was measured yet: what it is cooked to
                 return recipes[0].kappa_target
-    kappa = _bleach(here).kappa
+    kappa = bleach_at(here).kappa
     if kappa is None:
         raise LookupError(here.unit.id)
     return kappa
@@ -281,8 +201,8 @@ def _first_is_dioxide(here: Here) -> bool:
 
 
 def _first_limits(here: Here, size: Figure) -> Iterable[Most]:
-    unit = _bleach(here)
-    usual = _set(here, usual_charge(unit.stages[0], unit.symbol(0)))
+    unit = bleach_at(here)
+    usual = told_of(here, usual_charge(unit.stages[0], unit.symbol(0)))
     charge = float(here.stands(f"charge:{unit.id}:1", usual).value)
     yield Most(FIRST_CAP_FRAC * charge, f"a first step of {100 * FIRST_CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
     yield from _pump_room(here, unit.stages[0], charge, size.value)
@@ -294,7 +214,7 @@ def _say_first(step: Figure, here: Here) -> str:
 
 
 def _first_charge(here: Here) -> Moved:
-    unit = _bleach(here)
+    unit = bleach_at(here)
     words = f"charge, {unit.called(0)} of {unit.name[:1].lower() + unit.name[1:]}"
     return Moved(f"charge:{unit.id}:1", words, "kg/BDt")
 
@@ -302,26 +222,6 @@ def _first_charge(here: Here) -> Moved:
 def _extraction_too(here: Here, step: Figure) -> str:
     alkali = ALKALI_PER_ACTIVE_CL * 2.63 * step.results["step_moved"]
     return f"Extraction's caustic with it, {alkali:+.1f} kg/BDt. Pulp past the first stage is met in the last"
-
-
-# ---- warmth after the last mixer, by its steam
-
-
-def _steam(here: Here) -> Figure:
-    """The steam that is short: from what is read to what is wanted."""
-    unit = _bleach(here)
-    thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
-    data = {
-        "production_bd_t_per_h": here.flow_in(), "stock_consistency_pct": _set(here, thick),
-        "in_c": here.now, "out_c": here.wanted,
-    }  # fmt: skip
-    return figure("direct_steam", "steam that is short", data, result="steam_t_per_h", decimals=2)
-
-
-def _say_steam(size: Figure, here: Here) -> str:
-    first = min(float(here.wanted.value) - float(here.now.value), WARMER_C)
-    share = first / max(float(here.wanted.value) - float(here.now.value), 1e-9)
-    return f"Let in {share * size.value:.2f} t/h more steam first, {first:.0f} °C; {size.text} t/h are short in all; look in 15 min"
 
 
 # ---- a solution off its strength
@@ -359,7 +259,7 @@ def _stop_of_pump(here: Here, size: Figure) -> str:
                 continue
             if abs(stage.solution_g_per_l / here.wanted.value - 1) > 0.3:
                 continue
-            most = _reaches(stage.most_l_per_min, here.now.value, rate) if rate > 0 else stage.charge_kg_per_odt
+            most = reaches(stage.most_l_per_min, here.now.value, rate) if rate > 0 else stage.charge_kg_per_odt
             if most < stage.charge_kg_per_odt:
                 words.append(
                     f"{unit.called(at)} reaches {most:.1f} of {stage.charge_kg_per_odt:g} kg/BDt at its pump's stop"
@@ -368,6 +268,7 @@ def _stop_of_pump(here: Here, size: Figure) -> str:
 
 
 ROWS: tuple[Rule, ...] = (
+    *CONDITION_ROWS,
     Rule(
         "dull",
         "brightness",
@@ -378,7 +279,7 @@ ROWS: tuple[Rule, ...] = (
         _say,
         at=("bleach_stage",),
         where=_answers,
-        handle=Handle(_look, limits=_limits, also=_pump, moves=stage_charge),
+        handle=Handle(look_after_last, limits=_limits, also=_pump, moves=stage_charge),
     ),
     Rule(
         "residual_over",
@@ -387,31 +288,10 @@ ROWS: tuple[Rule, ...] = (
         ("charge high for this pulp", "kappa fell", "cold: it looks over-charged"),
         "Temperature and kappa first; titrate within minutes of the sample. None of it may reach a reducing stage, an alkaline one or storage.",
         _unused,
-        lambda step, here: f"Cut {abs(step.value):.1f} kg/BDt {_bleach(here).chemical}: it leaves unused",
+        lambda step, here: f"Cut {abs(step.value):.1f} kg/BDt {bleach_at(here).chemical}: it leaves unused",
         at=("bleach_stage",),
         where=_bright_enough,
-        handle=Handle(_look, limits=_cut_limits, moves=_less_charge),
-    ),
-    Rule(
-        "end_ph_off",
-        "end_ph",
-        ("low", "high"),
-        ("charge moved without its alkali", "washing before the stage", "caustic off its strength"),
-        "The wash before it and the caustic's strength first; the reading with its temperature: a hot alkaline pH reads low.",
-        _alkali,
-        _say_alkali,
-        at=("bleach_stage",),
-        handle=Handle(_look, limits=_alkali_limits, moves=_caustic_moved),
-    ),
-    Rule(
-        "stage_cold",
-        "mixed",
-        ("low",),
-        ("steam valve or header", "colder pulp or solution than usual", "rate up at the same steam"),
-        "Steam header, valve and trap; the pulp before the mixer; a second thermometer. A cold stage looks over-charged: residual up, brightness down.",
-        _steam,
-        _say_steam,
-        at=("bleach_stage",),
+        handle=Handle(look_after_last, limits=_cut_limits, moves=_less_charge),
     ),
     Rule(
         "extracted_kappa_off",
@@ -444,24 +324,7 @@ ROWS: tuple[Rule, ...] = (
 )
 
 QUIET: tuple[Quiet, ...] = (
-    Quiet(
-        "mixed",
-        ("high",),
-        "Hotter than set: a steam valve that passes, the rate cut at the same steam. At a peroxide stage that warms by itself: peroxide off, vents open, people away, the site's procedure; never shut in.",
-        at=("bleach_stage",),
-    ),
-    Quiet(
-        "viscosity",
-        ("low",),
-        "Chains are cut: by the stage with the largest cut in the working, first oxygen too long or alkaline, then hot or metal-laden peroxide, hypochlorite near neutral. Its time or alkali a tenth down a step; magnesium beside.",
-        at=("bleach_stage",),
-    ),
-    Quiet(
-        "viscosity",
-        ("high",),
-        "Stronger than usual: nothing to move for it. Look whether kappa or brightness stay behind.",
-        at=("bleach_stage",),
-    ),
+    *CONDITION_QUIET,
     Quiet(
         "brightness",
         ("low",),

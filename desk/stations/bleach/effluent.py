@@ -18,7 +18,6 @@ from desk.people.models import Person
 from desk.people.roles import RECORD
 from desk.stations.bleach.models import EffluentDay
 from desk.stations.bleach.water import Watered, watered
-from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 
 SHOWN: Final = 10
@@ -31,16 +30,14 @@ class Month:
     """The days of a month so far, what the permit leaves each that is left, and what today makes by the balance."""
 
     days: Sequence[EffluentDay]
-    cod_t: float
     missing: int
-    left: Figure | None
-    fault: str
+    left: Figure
     today_t: float
 
     @property
     def is_over(self) -> bool:
         """Whether today makes more than each day that is left may."""
-        return self.left is not None and self.today_t > self.left.value
+        return self.today_t > self.left.value
 
 
 def days_of(state: State) -> list[EffluentDay]:
@@ -75,12 +72,8 @@ def month_of(state: State) -> Month | None:
         "day_count": Datum(gone, Origin("set", "days gone")),
         "so_far_t": Datum(round(counted, 3), told),
     }
-    left, fault = None, ""
-    try:
-        left = figure("permit_left", "left a day", data, decimals=1)
-    except DomainError as error:
-        fault = error.message
-    return Month(days[:SHOWN], so_far, missing, left, fault, _today(state).cod_t_per_d)
+    left = figure("permit_left", "left a day", data, decimals=1)
+    return Month(days[:SHOWN], missing, left, _today(state).cod_t_per_d)
 
 
 def _today(state: State) -> Watered:
@@ -95,7 +88,7 @@ def over_today(state: State) -> tuple[Month, str] | None:
     if state.line.water.permit is None or not days_of(state):
         return None
     month = month_of(state)
-    if month is None or month.left is None or not month.is_over:
+    if month is None or not month.is_over:
         return None
     drains = _today(state).drains
     if not drains:

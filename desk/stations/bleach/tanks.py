@@ -109,7 +109,7 @@ def _strength(state: State, unit: BleachStage, dose: Dosed) -> Datum | None:
     if tag_id and tag_id in state.readings:
         return state.reading(tag_id)
     kept = _noted(state)
-    tank = next((one for one in _tanks(state) if any(drawn == (unit, dose) for drawn in one.draws)), None)
+    tank = next((one for one in _tanks(state) if any(drawn.point == dose.point for _, drawn in one.draws)), None)
     rows = kept.get(key_of_tank(tank.unit, tank.dose), []) if tank is not None else []
     found = next((one for one in rows if one.strength_g_per_l), None)
     if found is not None:
@@ -252,7 +252,9 @@ def at_hand(state: State, unit: BleachStage) -> dict[int, float]:
             continue
         for own, dose in one.tank.draws:
             strength = _strength(state, own, dose)
-            flow = next((pump.figure.value for pump in pumps(state) if pump.dose == dose and pump.figure), 0.0)
+            flow = next(
+                (pump.figure.value for pump in pumps(state) if pump.dose.point == dose.point and pump.figure), 0.0
+            )
             if own.id == unit.id and dose.is_own and strength is not None:
                 share = flow / one.drawn_l_per_min  # of the tank, as its pumps draw now
                 found[dose.at] = share * float(one.holds.value) * float(strength.value) / (DAY_H * rate)

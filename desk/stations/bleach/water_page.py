@@ -57,7 +57,7 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
 
 
 def _sentence(state: State, found: Watered, month: Month | None) -> str:
-    if month is not None and month.is_over and month.days and month.left is not None:
+    if month is not None and month.is_over and month.days:
         return f"Today makes {month.today_t:.1f} t COD, ESTIMATE; {max(month.left.value, 0.0):.1f} a day are left this month."
     over = next((one for one in found.loop if one.is_over), None)
     if over is not None:

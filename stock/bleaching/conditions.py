@@ -1,0 +1,143 @@
+"""What to do about a pH or a warmth off its band, and about chains that are cut: conditions before charge.
+
+An alkali is sized by the buffer of the stage's liquor, warmth by the steam it is short of.
+"""
+
+from collections.abc import Iterable
+
+from stock.bleaching.last_stage import bleach_at, look_after_last, reaches, told_of
+from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
+from stock.bleaching.symbols import middle
+from stock.bleaching.unit import Dosed
+from stock.figure import Datum, Figure, Origin, figure
+from stock.judge.here import Here
+from stock.judge.quiet import Quiet
+from stock.judge.rule import Handle, Most, Moved, Rule
+
+WARMER_C = 3.0  # the most a first step warms a stage
+ALKALI_STEP = 1.0  # kg/BDt, the most a first step of alkali
+
+
+# ---- pH, by the alkali of the last stage
+
+
+def _alkali(here: Here) -> Figure:
+    unit = bleach_at(here)
+    symbol = unit.symbol(len(unit.stages) - 1)
+    thick = unit.last.consistency_pct or middle(symbol.consistency_pct)
+    buffer = BUFFER_ACID if middle(symbol.ph) < 7 else BUFFER_ALKALINE
+    return figure(
+        "ph_dose",
+        "caustic",
+        {
+            "now_ph": here.now,
+            "target_ph": here.wanted,
+            "stage_consistency_pct": told_of(here, thick),
+            "buffer_mmol_per_l_ph": Datum(
+                buffer, Origin("assumed", "usual buffer of such a stage; titrate its own liquor")
+            ),
+        },
+        decimals=2,
+    )
+
+
+def _alkali_limits(here: Here, size: Figure) -> Iterable[Most]:
+    yield Most(ALKALI_STEP, f"a first step of {ALKALI_STEP:g} kg/BDt at most")
+    caustic = _caustic(here)
+    if caustic is None:
+        return
+    given = float(here.stands(caustic.point, told_of(here, caustic.charge_kg_per_odt)).value)
+    if size.value < 0:
+        yield Most(given, f"it is given {given:g} kg/BDt; below that it would take acid")
+        return
+    rate = here.flow_in().value
+    if caustic.most_l_per_min and caustic.solution_g_per_l and rate > 0:
+        most = reaches(caustic.most_l_per_min, caustic.solution_g_per_l, rate)
+        words = f"its pump gives {caustic.most_l_per_min:g} L/min, {most:.1f} kg/BDt"
+        yield Most(max(0.0, most - given), words)
+
+
+def _caustic(here: Here) -> Dosed | None:
+    """Return the caustic of the last stage; None where it is given none."""
+    unit = bleach_at(here)
+    return next((one for one in unit.doses(len(unit.stages) - 1) if one.chemical == "caustic"), None)
+
+
+def _caustic_moved(here: Here) -> Moved | None:
+    caustic = _caustic(here)
+    if caustic is None:
+        return None
+    unit = bleach_at(here)
+    name = f"{unit.called(caustic.at)}, {unit.name[:1].lower() + unit.name[1:]}"
+    return Moved(caustic.point, f"caustic to {name}", "kg/BDt")
+
+
+def _say_alkali(step: Figure, here: Here) -> str:
+    verb = "Add" if step.value > 0 else "Cut"
+    return f"{verb} {abs(step.value):.2f} kg/BDt caustic to the last stage"
+
+
+# ---- warmth after the last mixer, by its steam
+
+
+def _steam(here: Here) -> Figure:
+    """The steam that is short: from what is read to what is wanted."""
+    unit = bleach_at(here)
+    thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
+    data = {
+        "production_bd_t_per_h": here.flow_in(), "stock_consistency_pct": told_of(here, thick),
+        "in_c": here.now, "out_c": here.wanted,
+    }  # fmt: skip
+    return figure("direct_steam", "steam that is short", data, result="steam_t_per_h", decimals=2)
+
+
+def _say_steam(size: Figure, here: Here) -> str:
+    first = min(float(here.wanted.value) - float(here.now.value), WARMER_C)
+    share = first / max(float(here.wanted.value) - float(here.now.value), 1e-9)
+    return f"Let in {share * size.value:.2f} t/h more steam first, {first:.0f} °C; {size.text} t/h are short in all; look in 15 min"
+
+
+CONDITION_ROWS: tuple[Rule, ...] = (
+    Rule(
+        "end_ph_off",
+        "end_ph",
+        ("low", "high"),
+        ("charge moved without its alkali", "washing before the stage", "caustic off its strength"),
+        "The wash before it and the caustic's strength first; the reading with its temperature: a hot alkaline pH reads low.",
+        _alkali,
+        _say_alkali,
+        at=("bleach_stage",),
+        handle=Handle(look_after_last, limits=_alkali_limits, moves=_caustic_moved),
+    ),
+    Rule(
+        "stage_cold",
+        "mixed",
+        ("low",),
+        ("steam valve or header", "colder pulp or solution than usual", "rate up at the same steam"),
+        "Steam header, valve and trap; the pulp before the mixer; a second thermometer. A cold stage looks over-charged: residual up, brightness down.",
+        _steam,
+        _say_steam,
+        at=("bleach_stage",),
+    ),
+)
+
+CONDITION_QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "mixed",
+        ("high",),
+        "Hotter than set: a steam valve that passes, the rate cut at the same steam. At a peroxide stage that warms by itself: peroxide off, vents open, people away, the site's procedure; never shut in.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "viscosity",
+        ("low",),
+        "Chains are cut: by the stage with the largest cut in the working, first oxygen too long or alkaline, then hot or metal-laden peroxide, hypochlorite near neutral. Its time or alkali a tenth down a step; magnesium beside.",
+        at=("bleach_stage",),
+    ),
+    Quiet(
+        "viscosity",
+        ("high",),
+        "Stronger than usual: nothing to move for it. Look whether kappa or brightness stay behind.",
+        at=("bleach_stage",),
+    ),
+)

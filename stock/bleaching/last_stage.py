@@ -1,0 +1,28 @@
+"""Standing at the last stage of a bleach: which it is, what its pump reaches, when to look again."""
+
+from stock.bleaching.unit import BleachStage
+from stock.figure import Datum, Figure
+from stock.judge.here import Here
+from stock.judge.rule import look_at
+
+
+def bleach_at(here: Here) -> BleachStage:
+    """Return the bleach something is read at; LookupError at what is none."""
+    if not isinstance(here.unit, BleachStage):
+        raise LookupError(here.unit.id)  # noqa: TRY004  what is not there is looked for in vain
+    return here.unit
+
+
+def told_of(here: Here, value: float) -> Datum:
+    """Return a value of the mill's file with its origin."""
+    return Datum(value, here.facts.set_origin(here.unit.name))
+
+
+def reaches(most_l_per_min: float, g_per_l: float, bd_t_per_h: float) -> float:
+    """Return the charge a pump at its stop gives, kg/BDt."""
+    return most_l_per_min * g_per_l * 60 / (1000 * bd_t_per_h)
+
+
+def look_after_last(here: Here) -> Figure | str:
+    """Return when to look again at what a move at the last stage does."""
+    return look_at(here, plug_min=told_of(here, bleach_at(here).last.minutes(here.flow_in().value)))
