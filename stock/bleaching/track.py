@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 STANDS_FRAC = 0.05  # of the usual rate, below which a bleach stands
-NOTHING = 1e-9  # of it, below which no time can be told by what passed
+NOTHING = 1e-9  # of it, below which nothing passed: no time can be told by it
 
 
 class Track:
@@ -29,6 +29,7 @@ class Track:
         """
         begun = np.array([*hours, 0.0], dtype=float)
         shares_then = np.asarray(shares, dtype=float)
+        shares_then = np.where(shares_then < NOTHING, 0.0, shares_then)
         passed = np.append(0.0, np.cumsum(shares_then * np.diff(begun)))
         self._hours, self._passed = begun, passed - passed[-1]
         self._before = float(shares_then[0]) if len(shares_then) else 1.0
@@ -47,7 +48,7 @@ class Track:
         if hour >= 0:
             return hour
         if hour < self._passed[0]:
-            if self._before < NOTHING:
+            if self._before <= 0:
                 return float(self._hours[0])
             return float(self._hours[0]) - (float(self._passed[0]) - hour) / self._before
         at = int(np.searchsorted(self._passed, hour, side="right"))

@@ -3,7 +3,7 @@
 from unittest import TestCase
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from stock.bleaching.dosing import dosing_flow
@@ -24,6 +24,7 @@ RATES = st.lists(st.floats(0, 3), min_size=2, max_size=40)
 
 class Tracks(TestCase):
     @given(RATES, st.floats(-40, 3))
+    @example([2.225073858507203e-309, 0.0], -1.0)
     def test_time_turned_into_pulp_and_back(self, shares, hour):
         track = Track(list(np.linspace(-24, -0.5, len(shares))), shares)
         passed = track.at_rate(hour)
