@@ -174,11 +174,23 @@ def _first(here: Here) -> Figure:
             "extracted_kappa": here.now,
             "target_kappa": here.wanted,
             "kappa_in_kappa": Datum(_kappa_in(here), Origin("computed", "kappa of the cook it comes from")),
-            "rate_factor": Datum(symbol.kappa_rate, Origin("assumed", "usual rate of such a stage")),
+            "rate_factor": _kappa_rate(here),
             "floor_kappa": Datum(unit.symbol(at).kappa_floor, Origin("assumed", "what extraction leaves of the least")),
         },
         decimals=1,
     )
+
+
+def _kappa_rate(here: Here) -> Datum:
+    """Return the rate of the first stage: as accepted, else as the file fits it, else as is usual."""
+    unit = bleach_at(here)
+    found = here.facts.stands(f"kappa_rate:{unit.id}:1")
+    if found is not None:
+        return found
+    told = unit.stages[0].kappa_rate
+    if told is not None:
+        return told_of(here, told.value)
+    return Datum(unit.symbol(0).kappa_rate, Origin("assumed", "usual rate of such a stage"))
 
 
 def _kappa_in(here: Here) -> float:

@@ -1,13 +1,10 @@
 """How brightness answers to a charge, in k/s, and the charge a brightness takes."""
 
 import math
-from typing import NamedTuple
-
-import numpy as np
 
 from stock.bleaching.colour import km_k_over_s, km_reflectance_frac
 from stock.errors import DomainError
-from stock.working import Arg, Example, method, note, warn
+from stock.working import Arg, Example, method, note
 
 _FLOOR = Arg("brightest this stage can reach, as k/s", 0, 1)
 _RESPONSE = Arg("response of k/s per kg", 0, 10, above=True)
@@ -232,62 +229,3 @@ def conditions(
         * (time_min / reference_min) ** time_exponent_n
         * math.exp(-(((end_ph - best_ph) / width_ph) ** 2))
     )
-
-
-class Fit(NamedTuple):
-    """A response from results, with what of the scatter it leaves."""
-
-    response_per_kg: float
-    low_response_per_kg: float
-    high_response_per_kg: float
-    scatter_ratio: float
-
-
-@method(
-    "y = (ks_in_each_ks - ks_floor_ks) / (ks_out_each_ks - ks_floor_ks) - 1\n"
-    "response_per_kg = sum(charge_each_kg_per_odt * y) / sum(charge_each_kg_per_odt**2)",
-    title="Response of a stage from results",
-    station="bleaching",
-    source="least squares through nought; limits at 95 % from the scatter of y",
-    aliases=("fit_response_per_kg",),
-    exact=False,
-    results=Fit._fields,
-    example=Example(
-        {
-            "charge_each_kg_per_odt": [6, 10, 14, 18],
-            "ks_in_each_ks": [0.06, 0.06, 0.06, 0.06],
-            "ks_out_each_ks": [0.0276, 0.02142857, 0.018, 0.01581818],
-            "ks_floor_ks": 0.006,
-        },
-        {"response_per_kg": 0.25, "low_response_per_kg": 0.25, "high_response_per_kg": 0.25},
-    ),
-    charge_each_kg_per_odt=Arg("charges", 0, 200, series=True, count=3),
-    ks_in_each_ks=Arg("k/s before each", 0, 100, above=True, series=True, count=3),
-    ks_out_each_ks=Arg("k/s after each", 0, 100, above=True, series=True, count=3),
-    ks_floor_ks=_FLOOR,
-)
-def response_fit(
-    *, charge_each_kg_per_odt: np.ndarray, ks_in_each_ks: np.ndarray, ks_out_each_ks: np.ndarray, ks_floor_ks: float
-) -> Fit:
-    """Return the response that results show, with its limits; fewer than six results only hint."""
-    from scipy.special import stdtrit
-
-    count = len(charge_each_kg_per_odt)
-    for name, one in (("ks_in_each_ks", ks_in_each_ks), ("ks_out_each_ks", ks_out_each_ks)):
-        if len(one) != count:
-            raise DomainError("E_COUNT", name, "one k/s for each charge", f"{count} numbers")
-    if (ks_out_each_ks <= ks_floor_ks).any():
-        message = "a result is beyond the floor this stage is said to have: the floor is too high"
-        raise DomainError("E_RANGE", "ks_floor_ks", message, f"less than {float(ks_out_each_ks.min()):.4f}")
-    squares = float(np.dot(charge_each_kg_per_odt, charge_each_kg_per_odt))
-    if squares <= 0:
-        raise DomainError(
-            "E_SINGULAR", "charge_each_kg_per_odt", "nothing was charged in any of them", "charges above 0"
-        )
-    shown = (ks_in_each_ks - ks_floor_ks) / (ks_out_each_ks - ks_floor_ks) - 1
-    slope = float(np.dot(charge_each_kg_per_odt, shown)) / squares
-    scatter = math.sqrt(max(0.0, float(((shown - slope * charge_each_kg_per_odt) ** 2).sum())) / (count - 1))
-    half = float(stdtrit(count - 1, 0.975)) * scatter / math.sqrt(squares)
-    if count < 6:
-        warn(f"{count} results only hint at a response: six or more, on one pulp")
-    return Fit(slope, slope - half, slope + half, scatter)

@@ -22,6 +22,7 @@ class Pulp(NamedTuple):
     dp: float
     yield_frac: float
     cod_kg_per_odt: float
+    dirt_frac: float = 1.0  # of what came in
 
 
 def stage_end(row: dict[str, float], pulp: Pulp) -> tuple[float, Pulp]:
@@ -45,7 +46,8 @@ def stage_end(row: dict[str, float], pulp: Pulp) -> tuple[float, Pulp]:
     loss_pct = row["loss_per_kappa_pct"] * (pulp.kappa - kappa) + row["loss_pct"]
     cod = (pulp.cod_kg_per_odt + 10 * row["cod_per_loss_kg_per_kg"] * loss_pct) * (1 - row["wash_removal_frac"])
     dp = 1 / (1 / pulp.dp + 1e-4 * row["cut_scission"])
-    return effective, Pulp(kappa, ks, dp, pulp.yield_frac * (1 - loss_pct / 100), cod)
+    dirt = pulp.dirt_frac * math.exp(-row["dirt_factor"] * works)
+    return effective, Pulp(kappa, ks, dp, pulp.yield_frac * (1 - loss_pct / 100), cod, dirt)
 
 
 STAGES = Rows(
@@ -63,10 +65,12 @@ STAGES = Rows(
         "cod_per_loss_kg_per_kg": Arg("oxygen demand of what is lost", 0, 5),
         "wash_removal_frac": Arg("what the wash after it takes out", 0, 1),
         "condition_factor": Arg("effect of warmth, time and pH", 0, 3),
+        "dirt_factor": Arg("rate at which dirt and shives fade, per kg", 0, 1),
     },
     {
         "rate_factor": 0.0, "kappa_floor_kappa": 0.0, "cut_scission": 0.0, "loss_per_kappa_pct": 0.0, "loss_pct": 0.0,
         "cod_demand_kg_per_kg": 0.0, "cod_per_loss_kg_per_kg": COD_PER_LOSS, "wash_removal_frac": 0.0, "condition_factor": 1.0,
+        "dirt_factor": 0.0,
     },
 )  # fmt: skip
 
@@ -82,6 +86,7 @@ class Bleached(NamedTuple):
     viscosity_each_ml_per_g: list[float]
     yield_each_frac: list[float]
     cod_each_kg_per_odt: list[float]
+    dirt_each_frac: list[float]
 
 
 _D0 = {
@@ -104,7 +109,8 @@ _P = {
     "ks_out = ks_floor + (ks_in - ks_floor) / (1 + response * condition * c_eff)\n"
     "1 / dp_out = 1 / dp_in + cut * 1e-4\n"
     "loss = loss_per_kappa * (kappa_in - kappa_out) + loss\n"
-    "cod_out = (cod_in + 13 * loss) * (1 - wash_removal)",
+    "cod_out = (cod_in + 13 * loss) * (1 - wash_removal)\n"
+    "dirt_out = dirt_in * exp(-dirt * condition * c_eff)",
     title="Pulp through a sequence",
     station="bleaching",
     source="composite of the stage responses, all defaults to be fitted; the first dioxide stage holds what its extraction dissolves",
@@ -157,6 +163,7 @@ def bleached(
         [float(VISCOSITY(chain_dp=one.dp)) for _, one in ends],
         [one.yield_frac for _, one in ends],
         [one.cod_kg_per_odt for _, one in ends],
+        [one.dirt_frac for _, one in ends],
     )
 
 

@@ -61,14 +61,15 @@ def row_of(stage: Stage, symbol: Symbol, run: Run = USUAL) -> dict[str, float]:
         "charge_kg_per_odt": charge * symbol.per_kg,
         "response_per_kg": symbol.response if fitted is None else fitted.value / symbol.per_kg,
         "ks_floor_ks": symbol.floor if stage.ks_floor is None else stage.ks_floor.value,
-        "rate_factor": symbol.kappa_rate,
+        "rate_factor": symbol.kappa_rate if stage.kappa_rate is None else stage.kappa_rate.value,
         "kappa_floor_kappa": symbol.kappa_floor,
-        "cut_scission": symbol.scission,
+        "cut_scission": symbol.scission if stage.scission is None else stage.scission.value,
         "loss_per_kappa_pct": symbol.yield_per_kappa,
         "loss_pct": symbol.yield_base,
         "cod_demand_kg_per_kg": symbol.cod_demand,
         "wash_removal_frac": symbol.wash_removal if stage.wash_removal_frac is None else stage.wash_removal_frac,
         "condition_factor": factor_of(stage, symbol, run),
+        "dirt_factor": symbol.dirt_rate if stage.dirt_rate is None else stage.dirt_rate.value,
     }
 
 
@@ -112,7 +113,7 @@ def rows_for(
     for at, (stage, symbol) in enumerate(zip(stages, symbols, strict=True)):
         run = (runs or {}).get(at, USUAL)
         row = row_of(stage, symbol, run)
-        if symbol.symbol == "O":
+        if symbol.symbol == "O" and stage.kappa_rate is None:
             row = _oxygen(row, stage, symbol, run, pulp.kappa)
         found.append(row)
         _, pulp = stage_end({**STAGES.defaults, **row}, pulp)

@@ -63,6 +63,9 @@ class Stage(Part):
     )
     response_per_kg: Fitted | None = Field(None, description="how the light absorbed answers to a kilogram a tonne")
     ks_floor: Fitted | None = Field(None, description="light absorbed that no charge takes away, k over s")
+    kappa_rate: Fitted | None = Field(None, description="rate at which a charge lowers kappa")
+    scission: Fitted | None = Field(None, description="chains it cuts, ten-thousandths")
+    dirt_rate: Fitted | None = Field(None, description="rate at which a kilogram a tonne makes dirt and shives fade")
 
     @model_validator(mode="before")
     @classmethod

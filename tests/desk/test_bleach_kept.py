@@ -1,5 +1,6 @@
 """Loads checked in and charge ladders: kept once, refused by name, out and in as files; a response that is accepted counts."""
 
+import math
 from datetime import timedelta
 
 from django.core.exceptions import ValidationError
@@ -31,11 +32,11 @@ class Kept(DeskCase):
             form_key=key,
         )  # fmt: skip
 
-    def rung(self, charge, response=0.30, came=75.0, key="", floor=0.006, unit="cane_bleach", stage=3):
+    def rung(self, charge, response=0.30, came=75.0, key="", floor=0.006, unit="cane_bleach", stage=3, **besides):
         ended = brightness_of(floor + (ks_of(came) - floor) / (1 + response * charge))
         return take_rung(
             self.world, self.people["tester"], unit, stage,
-            {"charge_kg_per_odt": charge, "came_brightness_pct": came, "ended_brightness_pct": ended},
+            {"charge_kg_per_odt": charge, "came_brightness_pct": came, "ended_brightness_pct": ended, **besides},
             text="", at=NOW, form_key=key or f"r{charge}",
         )  # fmt: skip
 
@@ -119,6 +120,44 @@ class Ladders(Kept):
     def accept(self, who="engineer", key="a1"):
         return accept_response(self.world, self.people[who], "cane_bleach", 3, 0.006, form_key=key)
 
+    def test_kappa_viscosity_and_dirt_are_fitted_where_they_were_taken(self):
+        """Kappa by a rate of 9 from 12 to a floor of 0.5; chains cut 1.244 times; dirt fades by 0.04 a kilogram."""
+        for index, charge in enumerate((4, 8, 12, 16, 20, 24)):
+            kappa = 0.5 + 11.5 * math.exp(-9 * charge / 120)
+            dirt = {"came_dirt_per_kg": 300, "ended_dirt_per_kg": 300 * math.exp(-0.04 * charge)}
+            chains = {"came_viscosity_ml_per_g": 950, "ended_viscosity_ml_per_g": 820} if index else {}
+            self.rung(charge, came_kappa=12, ended_kappa=kappa, **dirt, **chains)
+        row = self.accept()
+        self.assertAlmostEqual(row.kappa_rate, 9.0, places=3)
+        self.assertAlmostEqual(row.dirt_rate, 0.04, places=4)
+        self.assertIsNone(row.scission)  # five rungs only hint
+        last = self.unit().last
+        self.assertEqual((last.kappa_rate.value, last.dirt_rate.value), (row.kappa_rate, row.dirt_rate))
+        self.assertIsNone(last.scission)
+        self.sign_in("operator")
+        text = self.client.get("/live/bleach/kept/").content.decode()
+        self.assertIn("kappa 12 to ", text)
+        self.assertIn("1.244</strong> chains cut", text)
+        self.assertIn("not accepted yet", text)
+
+    def test_one_side_alone_and_kappa_that_rose_are_refused_by_the_form(self):
+        self.sign_in("tester")
+        form = {
+            "place": "cane_bleach:3", "charge_kg_per_odt": "8", "came_brightness_pct": "75", "ended_brightness_pct": "81",
+        }  # fmt: skip
+        for index, (words, more) in enumerate(
+            (
+                ("Viscosity on both sides", {"came_viscosity_ml_per_g": "950"}),
+                ("kappa rose", {"came_kappa": "3", "ended_kappa": "4"}),
+                ("Dirt before", {"came_dirt_per_kg": "many", "ended_dirt_per_kg": "4"}),
+            )
+        ):
+            with self.subTest(words):
+                answer = self.client.post("/live/bleach/kept/rung/", form | more | {"form_key": f"o{index}"})
+                self.assertContains(answer, words, status_code=422)
+                self.assertContains(answer, f'value="{next(iter(more.values()))}"', status_code=422)
+        self.assertFalse(Rung.objects.exists())
+
     def test_scatter_widens_the_band_and_nothing_known_is_accepted_by_nobody(self):
         for index, (charge, response) in enumerate(((2, 0.9), (2, 0.01), (3, 0.8), (3, 0.02), (4, 0.9), (4, 0.01))):
             self.rung(charge, response, key=f"s{index}")
@@ -157,7 +196,7 @@ class Ladders(Kept):
 class Files(Kept):
     def test_what_goes_out_comes_in_again(self):
         self.load()
-        self.rung(8)
+        self.rung(8, came_kappa=12.0, ended_kappa=6.0)
         take_dip(self.world, self.people["operator"], "wood_bleach", 2, "caustic", 31.0, None, at=NOW, form_key="d")
         for name, model in (("loads", Delivery), ("ladders", Rung), ("dips", Dip)):
             with self.subTest(name):

@@ -20,9 +20,10 @@ from stock.bleaching.dosing import (
 )
 from stock.bleaching.forward import Blown, coming, exit_ahead, kappa_at, within
 from stock.bleaching.gas import dioxide_gas, strongest_dioxide
+from stock.bleaching.ladder import response_fit
 from stock.bleaching.ph import alkaline_ph, ph_dose
 from stock.bleaching.residual import residual_left, residual_share, so2_to_kill
-from stock.bleaching.response import brightness_after_step, charge_correction, response_fit
+from stock.bleaching.response import brightness_after_step, charge_correction
 from stock.bleaching.sequence import STAGES, Pulp, bleached, stage_end
 from stock.bleaching.symbols import SYMBOLS, middle, symbol_of
 from stock.bleaching.through import Run, extracted, ks_into, march, rows_for, rows_of, start_of

@@ -1,6 +1,7 @@
 """The page of ladders with what they show, responses accepted, tracers through towers, reagents and control samples."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,18 +18,14 @@ from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import MODEL
 from desk.stations.bleach.lab import take_control, take_tracer
-from desk.stations.bleach.ladders import (
-    LEAST_RUNGS,
-    accept_response,
-    fitted,
-    rungs_of,
-    take_rung,
-)
+from desk.stations.bleach.answers import ANSWERS, LEAST_RUNGS, SIDES, Shown, shown_by
+from desk.stations.bleach.ladders import accept_response, fitted, rungs_of, take_rung
 from desk.stations.bleach.models import Control, Response, Rung, Tracer
 from desk.stations.bleach.pages import tabs_context
 from desk.stations.bleach.responses import bleaches
 from stock.bleaching.colour import brightness_of, ks_of
-from stock.bleaching.response import Fit, ks_after
+from stock.bleaching.ladder import Fit
+from stock.bleaching.response import ks_after
 from stock.bleaching.unit import BleachStage, Stage
 from stock.errors import DomainError
 
@@ -49,8 +46,9 @@ class Ladder:
     """What the rungs of a stage show: rung by rung with what it leaves over, the fit, what is in force."""
 
     place: Place
-    rungs: list[tuple[Rung, float | None]]
+    rungs: list[tuple[Rung, float | None, list[str]]]
     fit: Fit | None
+    besides: list[Shown]
     words: str
     in_force: Response | None
     ready: bool
@@ -82,8 +80,20 @@ def ladder_of(state: State, place: Place) -> Ladder:
         words = "" if fit is not None else f"{len(rungs)} rungs; three begin to tell, {LEAST_RUNGS} can be accepted."
     except DomainError as error:
         fit, words = None, f"{error.message}."
-    rows = [(one, _over(one, fit, floor_of(place))) for one in rungs]
-    return Ladder(place, rows, fit, words, in_force, ready=fit is not None and len(rungs) >= LEAST_RUNGS)
+    rows = [(one, _over(one, fit, floor_of(place)), _sides(one)) for one in rungs]
+    besides = shown_by(rungs, place.unit.symbol(place.number - 1))
+    ready = fit is not None and len(rungs) >= LEAST_RUNGS
+    return Ladder(place, rows, fit, besides, words, in_force, ready=ready)
+
+
+def _sides(one: Rung) -> list[str]:
+    """Return what else was taken before and after a rung, in words."""
+    found = ((answer, getattr(one, answer.came), getattr(one, answer.ended)) for answer in ANSWERS)
+    return [
+        f"{answer.quantity.lower()} {came:g} to {ended:g} {answer.unit}".strip()
+        for answer, came, ended in found
+        if came is not None and ended is not None
+    ]
 
 
 def _over(one: Rung, fit: Fit | None, ks_floor: float) -> float | None:
@@ -113,6 +123,7 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
     ladders = [one for one in (ladder_of(state, place) for place in found) if one.rungs or one.in_force]
     context: dict[str, Any] = {
         "places": found,
+        "answers": _answers(request.POST.dict() if refused else {}),
         "ladders": ladders,
         "tracers": Tracer.objects.filter(world=state.world, superseded_by=None).select_related("by")[:8],
         "controls": Control.objects.filter(world=state.world, superseded_by=None).select_related("by")[:12],
@@ -131,6 +142,14 @@ def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse
     return render_page(request, state, "bleach/kept.html", context, here=station, status=422 if refused else 200)
 
 
+def _answers(typed: Mapping[str, str]) -> list[tuple[str, str, str]]:
+    """Return the fields of what may be taken besides: name, words, what was typed."""
+    return [
+        (name, f"{words}{', ' + one.unit if one.unit else ''}", typed.get(name, ""))
+        for name, (one, words) in SIDES.items()
+    ]
+
+
 def _sentence(ladders: list[Ladder]) -> str:
     waiting = [one for one in ladders if one.ready and one.in_force is None]
     if waiting:
@@ -147,6 +166,12 @@ def _place(state: State, text: str) -> Place:
     return found
 
 
+BESIDES = {
+    name: NumberField(words, one.unit, least=one.least, most=one.most, required=False)
+    for name, (one, words) in SIDES.items()
+}
+
+
 @require_POST
 @on_line
 def rung(request: HttpRequest, state: State) -> HttpResponse:
@@ -160,8 +185,10 @@ def rung(request: HttpRequest, state: State) -> HttpResponse:
             came_brightness_pct=NumberField("Brightness before", "% ISO", least=10, most=95),
             ended_brightness_pct=NumberField("Brightness after", "% ISO", least=10, most=95),
             text=WordsField("A note", 120),
+            **BESIDES,
         )
-        numbers = {name: typed[name] for name in ("charge_kg_per_odt", "came_brightness_pct", "ended_brightness_pct")}
+        names = ("charge_kg_per_odt", "came_brightness_pct", "ended_brightness_pct", *BESIDES)
+        numbers = {name: typed[name] for name in names}
         take_rung(
             state.world, signed_in(request), place.unit.id, place.number, numbers, text=typed["text"], at=typed["at"],
             form_key=key_of(request),

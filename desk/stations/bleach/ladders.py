@@ -11,18 +11,18 @@ from desk.floor.models import World
 from desk.floor.services import check_moment, record_event, require
 from desk.people.models import Person
 from desk.people.roles import MODEL, RECORD
+from desk.stations.bleach.answers import LEAST_RUNGS, refuse_odd, shown_by
 from desk.stations.bleach.models import Response, Rung
 from desk.stations.bleach.places import stage_of
 from stock.bleaching.colour import ks_of
-from stock.bleaching.response import Fit, response_fit
+from stock.bleaching.ladder import Fit, response_fit
+from stock.bleaching.symbols import Symbol
 from stock.errors import DomainError
-
-LEAST_RUNGS = 6
 
 
 @verb
 def take_rung(
-    world: World, person: Person, unit_id: str, number: int, found: Mapping[str, float], *, text: str, at: datetime,
+    world: World, person: Person, unit_id: str, number: int, found: Mapping[str, float | None], *, text: str, at: datetime,
     form_key: str,
 ) -> Rung:  # fmt: skip
     """Keep one rung of a charge ladder.
@@ -30,15 +30,16 @@ def take_rung(
     Raises
     ------
     NotAllowedError, ValidationError
-        For a wrong role, a stage there is none of, pulp that came out darker than it went in.
+        For a wrong role, a stage there is none of, pulp that came out darker than it went in, one side only.
     """
     require(person, RECORD)
     check_moment(at)
     unit, _ = stage_of(world, unit_id, number)
-    if found["ended_brightness_pct"] < found["came_brightness_pct"]:
+    if (found["ended_brightness_pct"] or 0.0) < (found["came_brightness_pct"] or 0.0):
         raise ValidationError(
             {"ended_brightness_pct": "it ended darker than it came: the two pads may have been exchanged"}
         )
+    refuse_odd(found)
     row = Rung(world=world, by=person, form_key=form_key, unit=unit_id, stage=number, at=at, text=text[:120], **found)
 
     def tell(kept: Rung) -> None:
@@ -79,11 +80,21 @@ def rungs_of(world: World, unit_id: str, number: int) -> list[Rung]:
     return list(rows.select_related("by")[:40])
 
 
+def _besides(rungs: Sequence[Rung], symbol: Symbol) -> dict[str, float]:
+    """Return the columns of what is known well enough besides brightness."""
+    found: dict[str, float] = {}
+    for one in shown_by(rungs, symbol):
+        if one.ready and one.value is not None and one.low is not None and one.high is not None:
+            name = one.answer.name
+            found |= {name: one.value, f"{name}_low": one.low, f"{name}_high": one.high}
+    return found
+
+
 @verb
 def accept_response(
     world: World, person: Person, unit_id: str, number: int, ks_floor: float, *, form_key: str
 ) -> Response:
-    """Accept what a ladder shows; advice and pages go by it from now on.
+    """Accept what a ladder shows, of kappa, viscosity and dirt too where they are known; advice and pages go by it.
 
     Raises
     ------
@@ -105,6 +116,7 @@ def accept_response(
         world=world, by=person, form_key=form_key, unit=unit_id, stage=number, response_per_kg=found.response_per_kg,
         low_per_kg=found.low_response_per_kg, high_per_kg=found.high_response_per_kg, ks_floor=ks_floor,
         least_charge=min(charges), most_charge=max(charges), rungs=[one.pk for one in rungs], supersedes=before,
+        **_besides(rungs, unit.symbol(number - 1)),
     )  # fmt: skip
 
     def tell(kept: Response) -> None:

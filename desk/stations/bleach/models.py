@@ -145,6 +145,12 @@ class Rung(Kept):
     charge_kg_per_odt = models.FloatField()
     came_brightness_pct = models.FloatField()
     ended_brightness_pct = models.FloatField()
+    came_kappa = models.FloatField(null=True)
+    ended_kappa = models.FloatField(null=True)
+    came_viscosity_ml_per_g = models.FloatField(null=True)
+    ended_viscosity_ml_per_g = models.FloatField(null=True)
+    came_dirt_per_kg = models.FloatField(null=True)
+    ended_dirt_per_kg = models.FloatField(null=True)
     text = models.CharField(max_length=120, blank=True)
 
     class Meta(Kept.Meta):
@@ -170,6 +176,15 @@ class Response(Kept):
     least_charge = models.FloatField(help_text="kg/BDt, the least charge it was fitted over")
     most_charge = models.FloatField()
     rungs = models.JSONField(help_text="the rungs it was fitted to")
+    kappa_rate = models.FloatField(null=True, help_text="none where too few rungs had a kappa on both sides")
+    kappa_rate_low = models.FloatField(null=True)
+    kappa_rate_high = models.FloatField(null=True)
+    scission = models.FloatField(null=True, help_text="none where too few had a viscosity")
+    scission_low = models.FloatField(null=True)
+    scission_high = models.FloatField(null=True)
+    dirt_rate = models.FloatField(null=True, help_text="none where too few had counts")
+    dirt_rate_low = models.FloatField(null=True)
+    dirt_rate_high = models.FloatField(null=True)
 
     class Meta(Kept.Meta):
         """The newest first."""

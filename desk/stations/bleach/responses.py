@@ -9,7 +9,8 @@ from stock.figure import Datum, Origin
 from stock.parts import Fitted
 
 OFTEN_S: Final = 3600
-KINDS: Final = {"response": "response_per_kg", "floor": "ks_floor"}
+KINDS: Final = {"response": "response_per_kg", "floor": "ks_floor", "kappa_rate": "kappa_rate"}
+BESIDES: Final = ("kappa_rate", "scission", "dirt_rate")
 
 
 def in_force(state: State) -> dict[str, Response]:
@@ -40,12 +41,13 @@ def _words(one: Response) -> str:
 
 
 def response_stands(state: State, point: str) -> Datum | None:
-    """Return the accepted response of a stage, `response:<bleach>:<stage>`, or the floor it was fitted on, `floor:…`."""
+    """Return what was accepted of a stage: `response:<bleach>:<stage>`, the floor it was fitted on, its `kappa_rate:…`."""
     kind, _, where = point.partition(":")
     found = in_force(state).get(where) if kind in KINDS else None
-    if found is None:
+    value = None if found is None else getattr(found, KINDS[kind])
+    if found is None or value is None:
         return None
-    return Datum(getattr(found, KINDS[kind]), Origin("set", f"fitted to {_words(found)}", found.entered_at))
+    return Datum(value, Origin("set", f"fitted to {_words(found)}", found.entered_at))
 
 
 def as_accepted(state: State, unit: BleachStage) -> BleachStage:
@@ -63,10 +65,12 @@ def as_accepted(state: State, unit: BleachStage) -> BleachStage:
             who = one.by.short_name if one.by else "nobody"
             told = {"fitted_from": f"{len(one.rungs)} rungs of a ladder", "fitted_on": when, "by": who}
             holds = (one.least_charge, one.most_charge)
+            known = {name: value for name in BESIDES if (value := getattr(one, name)) is not None}
             stages[at] = stages[at].model_copy(
                 update={
                     "response_per_kg": Fitted(value=one.response_per_kg, holds=holds, **told),
                     "ks_floor": Fitted(value=one.ks_floor, **told),
+                    **{name: Fitted(value=value, **told) for name, value in known.items()},
                 }
             )
     return unit if stages == unit.stages else unit.model_copy(update={"stages": stages})

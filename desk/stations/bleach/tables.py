@@ -6,6 +6,7 @@ from typing import Any, Final
 from desk.exchange.tables import Column, Table, moment_in, number_in
 from desk.floor.models import World
 from desk.people.models import Person
+from desk.stations.bleach.answers import SIDES
 from desk.stations.bleach.ladders import take_rung
 from desk.stations.bleach.loads import PRODUCT_OF, take_delivery, take_dip
 from desk.stations.bleach.models import Delivery, Dip, Rung
@@ -28,6 +29,10 @@ RUNG_NUMBERS: Final = {
     "charge_kg_per_odt": "charge, kg/BDt",
     "came_brightness_pct": "brightness before, % ISO",
     "ended_brightness_pct": "brightness after, % ISO",
+}
+
+RUNG_BESIDES: Final = {
+    name: f"{words[:1].lower()}{words[1:]}{', ' + one.unit if one.unit else ''}" for name, (one, words) in SIDES.items()
 }
 
 
@@ -61,7 +66,8 @@ def _dips(world: World) -> Iterator[dict[str, Any]]:
 
 
 def _keep_rung(world: World, person: Person, row: Mapping[str, str], key: str) -> object:
-    found = {name: number_in(row, name) for name in RUNG_NUMBERS}
+    found: dict[str, float | None] = {name: number_in(row, name) for name in RUNG_NUMBERS}
+    found |= {name: number_in(row, name) for name in RUNG_BESIDES if row.get(name, "").strip()}
     return take_rung(
         world, person, row["unit"].strip(), int(number_in(row, "stage")), found, text=row.get("text", "").strip(),
         at=moment_in(row, "at"), form_key=key,
@@ -70,7 +76,7 @@ def _keep_rung(world: World, person: Person, row: Mapping[str, str], key: str) -
 
 def _rungs(world: World) -> Iterator[dict[str, Any]]:
     for row in Rung.objects.filter(world=world, superseded_by=None).order_by("at", "id").iterator():
-        numbers = {name: getattr(row, name) for name in RUNG_NUMBERS}
+        numbers = {name: getattr(row, name) for name in (*RUNG_NUMBERS, *RUNG_BESIDES)}
         yield {"unit": row.unit, "stage": row.stage, "at": row.at.isoformat(), **numbers, "text": row.text}
 
 
@@ -103,7 +109,12 @@ BLEACH_TABLES: Final[dict[str, Table]] = {
     "ladders": Table(
         "ladders",
         "Charge ladders",
-        (*PLACE, *(Column(name, words, needed=True) for name, words in RUNG_NUMBERS.items()), Column("text", "note")),
+        (
+            *PLACE,
+            *(Column(name, words, needed=True) for name, words in RUNG_NUMBERS.items()),
+            *(Column(name, words) for name, words in RUNG_BESIDES.items()),
+            Column("text", "note"),
+        ),
         _keep_rung,
         _rungs,
     ),
