@@ -189,6 +189,9 @@ def method(
         )
         guarded.method = entry  # type: ignore[attr-defined]
         guarded.__doc__ = _docstring(entry, function.__doc__ or "")
+        if entry.name in METHODS:
+            message = f"there are two methods called {entry.name}"
+            raise ValueError(message)
         METHODS[entry.name] = entry
         ALIASES.update(dict.fromkeys(aliases, entry.name))
         return cast("Callable[P, R]", guarded)

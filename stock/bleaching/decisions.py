@@ -6,6 +6,7 @@ through its own stage's inlet, a pump by what the titration says.
 
 from collections.abc import Iterable
 
+from stock.bleaching.aftermath import AFTERMATH_QUIET, AFTERMATH_ROWS, REDUCING, reduces_last
 from stock.bleaching.conditions import CONDITION_QUIET, CONDITION_ROWS
 from stock.bleaching.last_stage import bleach_at, look_after_last, reaches, told_of
 from stock.bleaching.symbols import FORMULA, middle
@@ -20,6 +21,7 @@ from stock.parts import Fitted
 
 CAP_FRAC = 0.20  # of the present charge, the most a first step moves it
 FIRST_CAP_FRAC = 0.10  # of the first stage's, which everything after it feels
+REDUCING_STEP = 1.0  # kg/BDt, of dithionite or FAS
 ALKALI_PER_ACTIVE_CL = 0.5
 
 
@@ -55,6 +57,8 @@ def _change(here: Here) -> Figure:
 def _limits(here: Here, size: Figure) -> Iterable[Most]:
     charge, last = _charge(here).value, bleach_at(here).last
     yield Most(CAP_FRAC * charge, f"a first step of {100 * CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
+    if bleach_at(here).chemical in REDUCING:
+        yield Most(REDUCING_STEP, f"a first step of {REDUCING_STEP:g} kg/BDt of a reducing chemical at most")
     yield from _held(last.response_per_kg, charge, size.value)
     yield from _pump_room(here, last, charge, size.value)
 
@@ -165,7 +169,6 @@ def _cut_limits(here: Here, size: Figure) -> Iterable[Most]:
 
 def _first(here: Here) -> Figure:
     unit = bleach_at(here)
-    symbol = unit.symbol(0)
     at = extracted([one.symbol for one in unit.stages]) or 0
     return figure(
         "first_stage_trim",
@@ -281,6 +284,19 @@ def _stop_of_pump(here: Here, size: Figure) -> str:
 
 ROWS: tuple[Rule, ...] = (
     *CONDITION_ROWS,
+    *AFTERMATH_ROWS,
+    Rule(
+        "dull_reduced",
+        "brightness",
+        ("low",),
+        ("air in the stock", "oxidant left before it", "pH above 6.5", "old solution", "charge short"),
+        "Titrate the solution and what oxidant is left before the stage; pH 5 to 6.5; the feed under the surface. More of it does nothing until these are right.",
+        _change,
+        _say,
+        at=("bleach_stage",),
+        where=lambda here: _answers(here) and reduces_last(here),
+        handle=Handle(look_after_last, limits=_limits, also=_pump, moves=stage_charge),
+    ),
     Rule(
         "dull",
         "brightness",
@@ -337,6 +353,7 @@ ROWS: tuple[Rule, ...] = (
 
 QUIET: tuple[Quiet, ...] = (
     *CONDITION_QUIET,
+    *AFTERMATH_QUIET,
     Quiet(
         "brightness",
         ("low",),

@@ -167,6 +167,31 @@ def so2_to_kill(*, residual_g_per_l: float, liquor_m3_per_h: float, chemical: st
 
 
 @method(
+    "so2_kg_per_odt = so2_per_kg[chemical] * residual_g_per_l * (100 / stage_consistency_pct - 1) * (1 + excess_frac)",
+    title="Sulphur dioxide to kill a residual, a tonne",
+    station="bleaching",
+    source="as by the hour, for the liquor of a bone-dry tonne",
+    exact=False,
+    results=("so2_kg_per_odt",),
+    example=Example(
+        {"residual_g_per_l": 0.06, "stage_consistency_pct": 10, "chemical": "cl2"}, {"so2_kg_per_odt": 0.5367}
+    ),
+    residual_g_per_l=Arg("residual in the liquor", 0, 100),
+    stage_consistency_pct=Arg("consistency of the stage", 0.1, 50),
+    chemical=Choice("counted as", tuple(SO2_KG_PER_KG)),
+    excess_frac=Arg("more than the sum asks", 0, 1),
+)
+def so2_kills(
+    *, residual_g_per_l: float, stage_consistency_pct: float, chemical: str, excess_frac: float = 0.1
+) -> float:
+    """Return the sulphur dioxide a tonne that leaves nothing of a residual."""
+    liquor_m3_per_h = 100 / stage_consistency_pct - 1  # at a tonne an hour
+    return so2_to_kill.method.bare(  # type: ignore[attr-defined,no-any-return]
+        residual_g_per_l=residual_g_per_l, liquor_m3_per_h=liquor_m3_per_h, chemical=chemical, excess_frac=excess_frac
+    )
+
+
+@method(
     "gas_nm3 = peroxide_kg / 34.015 * 0.5 * 22.414",
     title="Gas from peroxide that decomposes",
     station="bleaching",

@@ -209,3 +209,19 @@ def bleach_cost(
     chemicals = float(np.sum(charge_each_kg_per_odt * price_each_cost_per_kg * yield_to_each_frac))
     steam, power = steam_t_per_odt * steam_cost_per_t, power_kwh_per_t * power_cost_per_kwh
     return (chemicals + steam + power) / yield_total_frac
+
+
+@method(
+    "lost_pct = 100 * dissolved_cod_kg_per_odt / (cod_per_loss_kg_per_kg * 1000)",
+    title="Pulp lost, by the oxygen demand it dissolves into",
+    station="bleaching",
+    source="1.3 kg of oxygen demand a kilogram of pulp, as in a sequence worked through",
+    exact=False,
+    results=("lost_pct",),
+    example=Example({"dissolved_cod_kg_per_odt": 52}, {"lost_pct": 4.0}),
+    dissolved_cod_kg_per_odt=Arg("oxygen demand in all filtrates, what was carried in taken off", -200, 1000),
+    cod_per_loss_kg_per_kg=Arg("oxygen demand of what is lost", 0.5, 3),
+)
+def pulp_dissolved(*, dissolved_cod_kg_per_odt: float, cod_per_loss_kg_per_kg: float = COD_PER_LOSS) -> float:
+    """Return the share of the pulp that went into its filtrates; below nought for less than is compared with."""
+    return 100 * dissolved_cod_kg_per_odt / (cod_per_loss_kg_per_kg * 1000)

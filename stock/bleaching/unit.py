@@ -133,6 +133,13 @@ class BleachStage(React):
         end_ph=Point("pH after {of}", "End pH", "end_ph", (1, 13.5), 1, ("end", "ph")),
         mixed=Point("Warmth of {of}, after the last mixer", "Mixed", "temperature_c", (0, 130), 0, ("mixed", "warmth")),
         viscosity=Point("Viscosity after {of}", "Viscosity", "viscosity_ml_per_g", (100, 1500), 0, ("viscosity",)),
+        oxidant=Point(
+            "Oxidant left before the last stage of {of}", "Oxidant", "residual_g_per_l", (0, 5), 2, ("oxidant",)
+        ),
+        post_colour=Point("Post-colour number after {of}", "Reversion", "post_colour_pc", (-1, 20), 2, ("reversion",)),
+        dissolved=Point(
+            "Oxygen demand dissolved in {of}", "Dissolved", "cod_kg_per_odt", (0, 200), 0, ("dissolved", "demand")
+        ),
         extracted_kappa=Point("Kappa after extraction, {of}", "Kappa E", "kappa", (0.5, 40), 1, ("extracted", "kappa")),
         extracted_brightness=Point(
             "Brightness after extraction, {of}", "Bright. E", "brightness_pct", (30, 95), 1, ("extracted", "brightness")

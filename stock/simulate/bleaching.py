@@ -12,11 +12,12 @@ from dataclasses import dataclass
 from itertools import accumulate
 from typing import TYPE_CHECKING, Any, Final
 
+from stock.bleaching.aftermath import REDUCING
 from stock.bleaching.colour import ks_of
 from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
 from stock.bleaching.residual import INSTANT_FRAC, SO2_KG_PER_KG, residual_left
 from stock.bleaching.scission import VISCOSITY
-from stock.bleaching.sequence import STAGES, Pulp, stage_end
+from stock.bleaching.sequence import COD_PER_LOSS, STAGES, Pulp, stage_end
 from stock.bleaching.solutions import titrated
 from stock.bleaching.symbols import middle
 from stock.bleaching.through import extracted, ks_into, march, rows_of, start_of, usual_charge
@@ -38,6 +39,10 @@ ALKALI_POWER: Final = 0.5  # of a stage's caustic over its usual, by which what 
 ALKALI_MOST: Final = 1.1  # more than that a surplus of caustic does not do
 CHELANT_KG: Final = 0.8  # of chelant over the usual that leaves e times less of the metals at work
 SO2_PER_RESIDUAL: Final = {"dioxide": SO2_KG_PER_KG["cl2"], "peroxide": SO2_KG_PER_KG["h2o2"]}  # as residuals are told
+OXIDANT_LEFT_FRAC: Final = 0.15  # of a charge, where the file does not say what is left
+REDUCER_PER_OXIDANT: Final = 1.7  # kg of dithionite each kg of peroxide eats
+YELLOWS, YELLOWS_BY_KAPPA, YELLOWS_BY_RESIDUAL = 0.25, 0.06, 1.5  # post-colour number, each kappa left, each g/L left
+COD_PER_ALKALI: Final = 1.5  # kg of oxygen demand a kilogram of caustic over the usual dissolves
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +115,8 @@ class Bleaching:
         self.record: dict[str, list[tuple[float, tuple[float, ...]]]] = {
             unit: [(LONG_AGO_S, (1.0,) * (2 * len(one.charges)))] for unit, one in self.usual.items()
         }
-        self.ended: dict[str, dict[str, float]] = {unit: self._at_rest(one) for unit, one in self.usual.items()}
+        self.rested = {unit: self._at_rest(one) for unit, one in self.usual.items()}
+        self.ended = dict(self.rested)
         self.doses = {
             unit: {at: dose.id for at, dose in titrated(plant.line, one.unit).items()}
             for unit, one in self.usual.items()
@@ -182,20 +188,20 @@ class Bleaching:
         works = self._works(unit_id, entered_s, max(self.plant.now_s - entered_s, 0.0))
         came = usual.start._replace(kappa=kappa if kappa > 0 else usual.start.kappa, ks=ks)
         found = usual.after(came, works)
-        alkali = self._worth_at(unit_id, 2 * len(usual.starts) - 1, self._mixed_last_s(usual, entered_s))
-        self.ended[unit_id] = self._shown(usual, came, found, works, alkali)
+        whole_s = max(self.plant.now_s - entered_s, 0.0)
+        alkalis = tuple(
+            self._worth_at(unit_id, len(usual.starts) + at, entered_s + share * whole_s)
+            for at, share in enumerate(usual.starts)
+        )
+        self.ended[unit_id] = self._shown(usual, came, found, works, alkalis)
         return float(found[-1][1].kappa), float(found[-1][1].ks)
-
-    def _mixed_last_s(self, usual: Usual, entered_s: float) -> float:
-        """Return when pulp that leaves now passed the last mixer."""
-        return entered_s + usual.starts[-1] * max(self.plant.now_s - entered_s, 0.0)
 
     def _works(self, unit_id: str, entered_s: float, whole_s: float) -> tuple[float, ...]:
         """Return what each stage's charge is worth to pulp that went in then and takes so long for all of it."""
         usual = self.usual[unit_id]
         warm = THETA ** (-self.cold.get(unit_id, 0.0) / 10)
         metals = self._metals_at_work(usual.unit)
-        works = []
+        works: list[float] = []
         for at, share in enumerate(usual.starts):
             mixed_s = entered_s + share * whole_s
             one = self._worth_at(unit_id, at, mixed_s) * warm
@@ -204,8 +210,32 @@ class Bleaching:
             if metals and usual.unit.symbol(at).chemical == "peroxide":
                 at_once = INSTANT_FRAC["peroxide"]
                 one *= at_once + (1 - at_once) / (1 + metals)
-            works.append(one)
+            works.append(max(one - self._eaten(usual, at, works), 0.0))
         return tuple(works)
+
+    def _eaten(self, usual: Usual, at: int, works: Sequence[float]) -> float:
+        """Return the share of a reducing stage's charge that oxidant left before it eats, over what it usually eats."""
+        symbol = usual.unit.symbol(at)
+        if at == 0 or symbol.chemical not in REDUCING:
+            return 0.0
+        more = self._oxidant_kg(usual, at, works[at - 1], self._killed_kg(usual, at)) - self._oxidant_kg(usual, at)
+        return REDUCER_PER_OXIDANT * more / max(usual.rows[at]["charge_kg_per_odt"], 1e-6)
+
+    def _oxidant_kg(self, usual: Usual, at: int, worked: float = 1.0, killed_kg: float = 0.0) -> float:
+        """Return the oxidant a stage meets from the one before, kg a tonne: what is not used, washed out or killed."""
+        if at == 0 or usual.unit.symbol(at - 1).chemical not in INSTANT_FRAC:
+            return 0.0
+        row, told = usual.rows[at - 1], usual.residual_kg[at - 1]
+        charged = row["charge_kg_per_odt"]
+        left = (charged * OXIDANT_LEFT_FRAC if told is None else told) + charged * (worked - 1)
+        return max(max(left, 0.0) * (1 - row["wash_removal_frac"]) - killed_kg, 0.0)
+
+    def _killed_kg(self, usual: Usual, at: int) -> float:
+        """Return the oxidant that sulphur dioxide over the usual kills, at a stage or the one before it."""
+        given = self._over_usual(usual.unit, at - 1, "sulphur_dioxide") + self._over_usual(
+            usual.unit, at, "sulphur_dioxide"
+        )
+        return given / SO2_PER_RESIDUAL.get(usual.unit.symbol(at - 1).chemical, 1.0)
 
     def mixed_c(self, unit_id: str) -> float | None:
         """Return how warm the pulp is after the last mixer, at once; None where the file does not say how it usually is."""
@@ -238,12 +268,18 @@ class Bleaching:
         return usual.after(came, self._works(unit_id, went, (self.plant.now_s - went) / share))[at][1]
 
     def _at_rest(self, usual: Usual) -> dict[str, float]:
-        return self._shown(usual, usual.start, usual.after(usual.start), (1.0,) * len(usual.rows))
+        rest = (1.0,) * len(usual.rows)
+        return self._shown(usual, usual.start, usual.after(usual.start), rest, rest)
 
     def _shown(
-        self, usual: Usual, came: Pulp, found: list[tuple[float, Pulp]], works: tuple[float, ...], alkali: float = 1.0
+        self,
+        usual: Usual,
+        came: Pulp,
+        found: list[tuple[float, Pulp]],
+        works: tuple[float, ...],
+        alkalis: tuple[float, ...],
     ) -> dict[str, float]:
-        """Return residual and pH at the end of a bleach, its last stage given so much of its usual caustic."""
+        """Return what is read at the end of a bleach, its stages given so much of their usual caustic."""
         unit, last = usual.unit, len(usual.rows) - 1
         said: dict[str, float] = {}
         stage, symbol = unit.stages[last], unit.symbol(last)
@@ -272,9 +308,27 @@ class Bleaching:
         more_used = (charged - left) - (used_usual - (left_usual or 0.0))
         acid = ACID_PER_ACTIVE_CL * more_used if symbol.chemical == "dioxide" else 0.0
         buffer = BUFFER_ACID if ph < 7 else BUFFER_ALKALINE
-        acid -= (alkali - 1) * (stage.alkali_kg_per_odt or 0.0) - self._over_usual(unit, last, "acid") / ACID_OF_NAOH
+        acid -= (alkalis[last] - 1) * (stage.alkali_kg_per_odt or 0.0) - self._over_usual(
+            unit, last, "acid"
+        ) / ACID_OF_NAOH
         said["end_ph"] = min(max(ph - 1000 * acid / NAOH_MOLAR / liquor / buffer, 1.0), 13.5)
+        said |= self._aftermath(usual, found[last][1], works, alkalis, said["residual"])
         return said
+
+    def _aftermath(
+        self, usual: Usual, end: Pulp, works: tuple[float, ...], alkalis: tuple[float, ...], residual: float
+    ) -> dict[str, float]:
+        """Return what bleaching leaves behind: oxidant before the last stage, yellowing, what was dissolved."""
+        last = len(usual.rows) - 1
+        oxidant = self._oxidant_kg(usual, last, works[last - 1], self._killed_kg(usual, last)) if last else 0.0
+        thick = usual.unit.stages[last].consistency_pct or middle(usual.unit.symbol(last).consistency_pct)
+        given = [one.alkali_kg_per_odt or 0.0 for one in usual.unit.stages]
+        over = sum((share - 1) * alkali for share, alkali in zip(alkalis, given, strict=True))
+        return {
+            "oxidant": oxidant / (100 / thick - 1),
+            "post_colour": YELLOWS + YELLOWS_BY_KAPPA * end.kappa + YELLOWS_BY_RESIDUAL * residual,
+            "dissolved": max(1000 * COD_PER_LOSS * (1 - end.yield_frac) + COD_PER_ALKALI * over, 0.0),
+        }
 
     # ---- kept
 

@@ -30,7 +30,10 @@ if TYPE_CHECKING:
 L_PER_MIN: Final = 60_000.0  # of a tonne a second, at 1 kg/L
 KPA_ABS: Final = 101.325
 NOISE_S = 5  # how long a reading's noise stands
-OF_A_BLEACH: Final = frozenset({"residual", "end_ph", "extracted_kappa", "extracted_brightness", "mixed", "viscosity"})
+AFTER_A_BLEACH: Final = frozenset({"post_colour", "dissolved"})  # told as a change in ratio
+OF_A_BLEACH: Final = AFTER_A_BLEACH | {
+    "residual", "end_ph", "extracted_kappa", "extracted_brightness", "mixed", "viscosity", "oxidant",
+}  # fmt: skip
 GOOD, SENSOR_FAILED, OUT_OF_RANGE = 0, 0x808C0000, 0x40940000
 
 Truth = Callable[[], float | None]
@@ -132,7 +135,7 @@ class Readings:
         if tag.reads in OF_A_SCREEN:
             return self._screened(part.id, tag) if part.id in plant.separating.screens else None
         if part.id in plant.bleaching.usual and tag.reads in OF_A_BLEACH:
-            return self._bleach(part.id, tag.reads)
+            return self._bleach(part.id, tag)
         if tag.reads == "strength" and isinstance(part, BleachDose):
             target = _usual(tag)
             return lambda: target * plant.bleaching.strength.get(part.id, 1.0)
@@ -220,9 +223,12 @@ class Readings:
         passes = plant.layout.passes[plant.layout.stream_at[stream]]
         return (lambda: passes @ plant.flows) if passes.any() else None
 
-    def _bleach(self, unit_id: str, point: str) -> Truth | None:
+    def _bleach(self, unit_id: str, tag: Tag) -> Truth | None:
         """Return what is read of a bleach besides its brightness; none where its stages never show it."""
-        plant = self.plant
+        plant, point = self.plant, tag.reads
+        if point in AFTER_A_BLEACH:
+            scale = _usual(tag) / plant.bleaching.rested[unit_id][point]
+            return lambda: scale * plant.bleaching.ended[unit_id][point]
         if point.startswith("extracted_"):
             return lambda: _extracted(plant.bleaching.extracted(unit_id), point)
         if point == "mixed":

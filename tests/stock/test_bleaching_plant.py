@@ -45,13 +45,14 @@ def later(plant, seconds):
     plant.run(plant.now_s + seconds)
 
 
-def with_stages(stages, furnish="chemical"):
-    """Return Hallin Reach with another sequence on its cane."""
+def with_stages(stages, furnish="chemical", *tags):
+    """Return Hallin Reach with another sequence on its cane, read by other tags."""
     told = yaml.safe_load(MILL.read_text(encoding="utf-8"))
     (unit,) = [one for one in told["units"] if one["id"] == "cane_bleach"]
     unit["stages"], unit["furnish"] = stages, furnish
     for tag in [one for one in told["tags"] if one["of"] == "cane_bleach" and one["reads"] != "brightness"]:
         told["tags"].remove(tag)
+    told["tags"] += tags
     with TemporaryDirectory() as folder:
         path = Path(folder) / "mill.yaml"
         path.write_text(yaml.safe_dump(told, sort_keys=False), encoding="utf-8")
@@ -160,3 +161,46 @@ class Families(SimpleTestCase):
                 ceiling = plant.bleaching.usual["cane_bleach"].rows[-1]["ks_floor_ks"]
                 if plant.bleaching.usual["cane_bleach"].start.ks > 1.2 * ceiling:
                     self.assertGreater(plant.truth("cane_brightness"), rest + 0.1)
+
+
+P_THEN_Y = [
+    {"symbol": "P", "charge_kg_per_odt": 8, "retention_min": 60, "consistency_pct": 10, "residual_g_per_l": 0.10},
+    {
+        "symbol": "Y", "charge_kg_per_odt": 6, "retention_min": 45, "consistency_pct": 4.5,
+        "response_per_kg": {"value": 0.35, "fitted_from": "a ladder", "fitted_on": "2026-02-01", "by": "I. Orr"},
+        "ks_floor": {"value": 0.01, "fitted_from": "a ladder", "fitted_on": "2026-02-01", "by": "I. Orr"},
+        "beside": [{"chemical": "sulphur_dioxide", "charge_kg_per_odt": 0, "solution_g_per_l": 60, "most_l_per_min": 6}],
+    },
+]  # fmt: skip
+OXIDANT = {
+    "id": "left_over", "of": "cane_bleach", "reads": "oxidant", "name": "Peroxide before the reducing stage",
+    "band": {"target": 0.0, "control": [0.0, 0.02], "action": [0.0, 0.1]}, "limits_version": 1, "uncertainty": 0.01,
+    "every_h": 4,
+}  # fmt: skip
+
+
+class Aftermath(SimpleTestCase):
+    """What bleaching leaves behind shows, and sulphur dioxide kills what would eat the next stage."""
+
+    def test_oxidant_eats_the_reducing_stage_until_it_is_killed(self):
+        plant = coarse(with_stages(P_THEN_Y, "recovered", OXIDANT))
+        usual, rest = plant.truth("left_over"), plant.truth("cane_brightness")
+        plant.write("charge:cane_bleach:1", 10.0)  # more peroxide, and what is not used goes on
+        later(plant, 4 * HOUR)
+        eaten, left = plant.truth("cane_brightness"), plant.truth("left_over")
+        self.assertGreater(left, usual + 0.02)
+        plant.write("beside:cane_bleach:2:sulphur_dioxide", 3.0)
+        later(plant, 4 * HOUR)
+        self.assertLess(plant.truth("left_over"), 0.01)
+        self.assertGreater(plant.truth("cane_brightness"), eaten + 0.1)
+        self.assertGreater(plant.truth("cane_brightness"), rest)
+
+    def test_a_residual_left_in_yellows_and_over_alkali_dissolves(self):
+        plant = coarse()
+        yellows, dissolved = plant.truth("wood_reversion"), plant.truth("wood_dissolved")
+        self.assertAlmostEqual(yellows, 0.40, places=3)
+        plant.write("charge:wood_bleach", 9.0)
+        plant.write("beside:wood_bleach:2:caustic", 24.0)
+        later(plant, 8 * HOUR)
+        self.assertGreater(plant.truth("wood_reversion"), yellows + 0.03)
+        self.assertGreater(plant.truth("wood_dissolved"), dissolved + 4)

@@ -1,5 +1,6 @@
 """Judgement: limits, advice, instruments, and the one-line entry."""
 
+from functools import cache
 from unittest import TestCase
 
 from hypothesis import given
@@ -18,6 +19,7 @@ from stock.line.balance import LineBalance, LineResult, Order
 from stock.line.definition import Definition
 from stock.line.story import Story
 from tests.line import hallin_reach, hallin_story
+from tests.stock.test_bleaching_plant import OXIDANT, P_THEN_Y, with_stages
 
 SEEN = Origin("measured", "a test")
 
@@ -27,7 +29,7 @@ class Facts:
 
     def __init__(self, line=None, story=None, **readings):
         self.line = hallin_reach() if line is None else line
-        self.story = hallin_story() if line is None else story or Story()
+        self.story = story or (hallin_story() if self.line is hallin_reach() else Story())
         self.readings = readings
         self.result = solved(self.line)
 
@@ -71,9 +73,16 @@ def solved(line):
     return _SOLVED[id(line)][1]
 
 
-def card(tag_id, value):
-    tag = hallin_reach().tag(tag_id)
-    return advise(RULES, tag, judge(tag, value), Facts(**{tag_id: value}))
+def card(tag_id, value, line=None):
+    line = line or hallin_reach()
+    tag = line.tag(tag_id)
+    return advise(RULES, tag, judge(tag, value), Facts(line, **{tag_id: value}))
+
+
+@cache
+def lines():
+    """Return the demonstration line, and one whose last stage of bleaching reduces."""
+    return hallin_reach(), with_stages(P_THEN_Y, "recovered", OXIDANT)
 
 
 def halfway(tag, side):
@@ -83,15 +92,16 @@ def halfway(tag, side):
 
 
 def tags_of(rule):
-    """Return the tags of the demonstration line that a row is first to speak of, on a side."""
-    facts = Facts()
-    for tag in hallin_reach().tags:
-        if tag.band is None:
-            continue
-        for side in rule.sides:
-            here = Here(facts, tag, side)
-            if rule.fits(here):
-                yield tag, side
+    """Return the tags that a row fits, on a side, with their line: the demonstration's, else one of the others."""
+    for line in lines():
+        facts, found = Facts(line), False
+        for tag in (one for one in line.tags if one.band is not None):
+            for side in rule.sides:
+                if rule.fits(Here(facts, tag, side)):
+                    found = True
+                    yield line, tag, side
+        if found:
+            return
 
 
 class Limits(TestCase):
@@ -126,9 +136,9 @@ class Advice(TestCase):
     def test_every_row_fires_with_a_size(self):
         for rule in RULES:
             fired = 0
-            for tag, side in tags_of(rule):
+            for line, tag, side in tags_of(rule):
                 with self.subTest(rule=rule.id, tag=tag.id, side=side):
-                    found = card(tag.id, halfway(tag, side))
+                    found = card(tag.id, halfway(tag, side), line)
                     self.assertIsNotNone(found)
                     self.assertTrue(found.causes and found.check and found.correction)
                     self.assertNotEqual(found.size.value, 0)
