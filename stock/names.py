@@ -82,6 +82,7 @@ UNITS: Final[dict[str, str]] = {
     "j_per_m": "J/m",
     "km_per_rev": "km/rev",
     "v": "V",
+    "mv": "mV",
     "a": "A",
     "mm": "mm",
     "m": "m",

@@ -172,6 +172,11 @@ class Tank(Unit):
     POINTS: ClassVar[Points] = points(
         oxygen_demand=Point("Oxygen demand of {of}", "COD", "conc_kg_per_m3", (0.01, 60), 2, ("oxygen", "demand")),
         conductivity=Point("Conductivity of {of}", "Cond.", "ms_per_cm", (0.05, 100), 2, ("conductivity",)),
+        chloride=Point("Chloride in {of}", "Chloride", "conc_kg_per_m3", (0, 20), 3, ("chloride",)),
+        calcium=Point("Calcium in {of}", "Calcium", "conc_kg_per_m3", (0, 5), 3, ("calcium", "hardness")),
+        gas=Point("Air in {of}", "Air", "gas_vol_pct", (0, 40), 1, ("air", "gas")),
+        redox=Point("Redox of {of}", "Redox", "redox_mv", (-600, 900), 0, ("redox",)),
+        potassium=Point("Potassium in {of}", "Potass.", "conc_kg_per_m3", (0, 20), 3, ("potassium",)),
     )
 
     overflow: Id

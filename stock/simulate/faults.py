@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 
-from stock.delivery.unit import Wire
+from stock.delivery.unit import SaveAll, Wire
 from stock.errors import DomainError
-from stock.material import INDEX
+from stock.material import FILTERABLE, INDEX
 from stock.primitives import Mix, Tank
 from stock.screening.unit import Cleaner
 from stock.simulate.layout import SOLIDS, WATER
@@ -123,6 +123,22 @@ def _agitator(plant: "Plant", fault: Fault) -> None:
 
 def _stray(plant: "Plant", fault: Fault) -> None:
     plant.strays[plant.layout.at[f"{fault.unit} made up"]] = fault.params["t_per_h"] / 3600
+
+
+def _spills(plant: "Plant", fault: Fault) -> None:
+    row = plant.riding.place[plant.layout.row[fault.unit]]
+    plant.riding.spilled[row, 0 if DIRTIES not in plant.riding.salts else plant.riding.salts.index(DIRTIES)] += (
+        fault.params["kg_per_h"] / 1000
+    )
+
+
+def _mat_lost(plant: "Plant", fault: Fault) -> None:
+    at = next(index for index, one in enumerate(plant.layout.partings) if one.unit == fault.unit)
+    plant.part_share[at, [INDEX[name] for name in FILTERABLE]] *= fault.params["share"]
+
+
+def _save_alls(plant: "Plant") -> list[str]:
+    return [unit.id for unit in plant.line.units if isinstance(unit, SaveAll)]
 
 
 def _shower(plant: "Plant", fault: Fault) -> None:
@@ -244,6 +260,7 @@ def _break(plant: "Plant", fault: Fault) -> None:
     plant.breaks_until_s = max(plant.breaks_until_s, fault.since_s + 60 * fault.params["minutes"])
 
 
+DIRTIES: Final = "oxygen demand"  # what a spill brings, where the file follows it
 GAS_OF_FOAM: Final = 0.6  # by volume, of liquor that washes nothing any more
 LESS: Final = {"frac": (0.6, 0.0, 1.0)}
 FAULTS: Final[Mapping[str, Kind]] = {
@@ -265,6 +282,8 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "valve_worn": Kind("a valve moves by jerks", _driven, {"stick_pct": (2.0, 0.1, 20.0)}, _valve_worn),
     "agitator_trips": Kind("a chest is not stirred", _stirred, {"swing_pct": (4.5, 0.5, 30.0)}, _agitator),
     "stray_water": Kind("water runs into a filtrate tank unasked", _tanks, {"t_per_h": (10.0, 0.1, 500.0)}, _stray),
+    "spills": Kind("something dirty runs into a water tank", _tanks, {"kg_per_h": (150.0, 1.0, 5000.0)}, _spills),
+    "mat_lost": Kind("the mat of the save-all breaks", _save_alls, {"share": (0.5, 0.0, 1.0)}, _mat_lost),
     "shower_fixed": Kind("a washer's shower stays where it is, whatever comes", _washers, {}, _shower),
     "lanes_blocked": Kind("a washer's shower has dry lanes", _washers, {"health_frac": (0.7, 0.1, 1.0)}, _lanes),
     "foams": Kind("air and foam in a washer's liquor", _washers, {"health_frac": (0.75, 0.1, 1.0)}, _foams),

@@ -84,6 +84,7 @@ class Plant(Running):
         self.worn.clear()
         self.slips.clear()
         self.bleaching.healthy()
+        self.riding.spilled[:] = 0.0
         self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}
         self.batches.steam_frac = 1.0
         apply_faults(self, self.faults)

@@ -18,7 +18,7 @@ from stock.bleaching.sequence import Pulp
 from stock.bleaching.unit import BleachDose
 from stock.cooking.recipe import Digester
 from stock.material import INDEX
-from stock.primitives import Sink, Unit
+from stock.primitives import Sink, Tank, Unit
 from stock.simulate.layout import DISSOLVED, FIBRE, FILLER, MARKED, MASSES, SOLIDS
 from stock.simulate.quality import brightness_pct
 from stock.steam import saturation_pressure_kpa_abs
@@ -132,6 +132,8 @@ class Readings:
             return self._level(part.id)
         if tag.reads == "temperature":
             return self._temperature(part.id)
+        if isinstance(part, Tank):
+            return self._dissolved(part.id, tag)
         if tag.reads in OF_A_SCREEN:
             return self._screened(part.id, tag) if part.id in plant.separating.screens else None
         if part.id in plant.bleaching.usual and tag.reads in OF_A_BLEACH:
@@ -187,6 +189,16 @@ class Readings:
             return None
         row, volume = plant.layout.row[unit_id], getattr(plant.line.unit(unit_id), "volume_m3", None)
         return None if not volume else (lambda: 100 * plant.content(row) / volume)
+
+    def _dissolved(self, tank_id: str, tag: Tag) -> Truth | None:
+        """Return what the water of a tank holds of something that builds up, about what it usually is."""
+        riding, name = self.plant.riding, tag.reads.replace("_", " ")
+        if name not in riding.salts or tank_id not in self.plant.layout.row:
+            return None
+        row = self.plant.layout.row[tank_id]
+        rest = riding.salt_at(row, name)
+        scale = _usual(tag) / rest if rest > 0 and tag.band is not None else 1.0
+        return lambda: scale * riding.salt_at(row, name)
 
     def _temperature(self, part_id: str) -> Truth | None:
         """Return how warm a part is; none where it is warmed on its way into a cook, which is not carried."""

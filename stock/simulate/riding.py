@@ -1,12 +1,13 @@
-"""What travels with mass besides quality: its warmth, and which cook, lot or feed its fibre comes from.
+"""What travels with mass besides quality: its warmth, which cook, lot or feed its fibre comes from, what its water holds.
 
-Both are shares of what holds them, carried by what moved in a minute: exact in what is carried, since
+All are shares of what holds them, carried by what moved in a minute: exact in what is carried, since
 every holder's share solves one linear balance at once. A tower counts as mixed here. What reacts loses
-the same part of every origin.
+the same part of every origin. What builds up in the water comes in with the fibre, as the mill's file says
+of each tonne, and with fresh water.
 """
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from stock.errors import DomainError
 from stock.material import COMPONENTS, FILTERABLE
 from stock.primitives import Water
 from stock.simulate.house import BLOWN_C
-from stock.simulate.layout import COLUMNS, FIBRE, MASSES
+from stock.simulate.layout import COLUMNS, FIBRE, MASSES, SOLIDS, WATER
 from stock.simulate.loops import merge_origins
 
 if TYPE_CHECKING:
@@ -28,13 +29,24 @@ FEED_C: Final = 20.0
 WATER_C: Final = 15.0
 MINOR: Final = "minor"
 KJ: Final = {"water": 4.19, "organics": 1.5, "inorganics": 1.5}  # kJ/(kg K); solids 1.34
-CARRY: Final = np.zeros((len(COLUMNS), 2))  # fibre and heat capacity of a row
-CARRY[FIBRE, 0] = 1.0
-CARRY[:MASSES, 1] = [KJ.get(name, 1.34 if name in FILTERABLE else 1.5) for name in COMPONENTS]
+BY_FIBRE, BY_HEAT, BY_WATER = range(3)
+CARRY: Final = np.zeros((len(COLUMNS), 3))  # fibre, heat capacity and water of a row
+CARRY[FIBRE, BY_FIBRE] = CARRY[WATER, BY_WATER] = 1.0
+CARRY[:MASSES, BY_HEAT] = [KJ.get(name, 1.34 if name in FILTERABLE else 1.5) for name in COMPONENTS]
+
+
+class Brought(NamedTuple):
+    """What a digester gave to a holder: what of it carries, how warm it was, whose it is, what its water holds."""
+
+    row: int
+    carries: tuple[float, ...]
+    celsius: float
+    origin: str
+    salts: tuple[float, ...]
 
 
 class Riding:
-    """Warmth and origin of what every holder of a plant holds."""
+    """Warmth and origin of what every holder of a plant holds, and what builds up in its water."""
 
     def __init__(self, plant: "Running") -> None:
         """Begin with everything as warm as what feeds it, its fibre of no known origin."""
@@ -47,14 +59,18 @@ class Riding:
         self.donor = np.where(plant.donor >= 0, self.place[plant.donor], -1)
         ends = plant.incidence > 0
         self.into = np.where(ends.any(axis=0), self.place[ends.argmax(axis=0)], -1)
-        self.moved = np.zeros((len(layout.transfers), 2))
-        self.brought: list[tuple[int, float, float, float, str]] = []
+        self.moved = np.zeros((len(layout.transfers), CARRY.shape[1]))
+        self.brought: list[Brought] = []
         self.feed_origin = [self._feed_origin(index) for index in range(len(layout.transfers))]
         self.origins = ["before", *dict.fromkeys(name for name in self.feed_origin if name)]
         self.share = np.zeros((count, len(self.origins)))
         self.share[:, 0] = 1.0
         self.feed_c = np.array([self._feed_c(index) for index in range(len(layout.transfers))])
         self.celsius = np.full(count, AIR_C)
+        self.salts = [one.name for one in plant.line.water.loop]
+        self.feed_salt = np.array([self._feed_salt(index) for index in range(len(layout.transfers))])
+        self.spilled = np.zeros((count, len(self.salts)))  # t an hour that runs in unasked, with no water to speak of
+        self.salt = np.zeros((count, len(self.salts)))  # kg/t of water
         self.held = self._held()
         self.carried_s = self.merged_s = plant.now_s
         self._settle()
@@ -75,23 +91,37 @@ class Riding:
         is_feed = transfer.way == "feed" and transfer.make_up[FIBRE] > 0
         return self.plant.line.stream(transfer.id).source if is_feed else ""
 
+    def _feed_salt(self, index: int) -> list[float]:
+        """Return what builds up as a transfer from outside brings it, kg/t of its water: with its pulp, or fresh."""
+        made = self.plant.layout.transfers[index].make_up
+        return self._salts_in(float(made[SOLIDS].sum()), float(made[WATER])) if made[FIBRE] > 0 else self._fresh()
+
+    def _salts_in(self, solids: float, water: float) -> list[float]:
+        """Return what comes in with so much pulp, in so much water."""
+        fresh = self._fresh()
+        if water <= 0:
+            return fresh
+        loads = [one.load_kg_per_t for one in self.plant.line.water.loop]
+        return [one + load * solids / water for one, load in zip(fresh, loads, strict=True)]
+
+    def _fresh(self) -> list[float]:
+        return [one.makeup_kg_per_m3 for one in self.plant.line.water.loop]
+
     def _settle(self) -> None:
-        """Give every holder the warmth it comes to when the line stands as it is at rest."""
+        """Give every holder the warmth and the salts it comes to when the line stands as it is at rest."""
         rest = np.array([one.design_t_per_s * one.make_up for one in self.plant.layout.transfers]) @ CARRY * 1e7
-        held = self.held
         self.moved[:] = rest
         for group, target in zip(self.plant.batches.groups, self.plant.batches.targets, strict=True):
             out = self.plant.result.streams[self.plant.line.graph.out(group.unit)[0].id].flows_t_per_h / 3600
-            row = np.concatenate([out, np.zeros(len(COLUMNS) - MASSES)]) @ CARRY * 1e7
-            self.brought.append((self.place[target], row[0], row[1], BLOWN_C, "before"))
-        self.celsius = self._solved(
-            1, self.celsius[:, None], self.feed_c[:, None], held, [[one[3]] for one in self.brought]
-        )[:, 0]
+            row = np.concatenate([out, np.zeros(len(COLUMNS) - MASSES)])
+            self._bring(target, row * 1e7, BLOWN_C, "before")
+        self.celsius = self._warmed()
+        self.salt = self._salted()
         self.moved[:] = 0.0
         self.brought.clear()
 
     def _held(self) -> np.ndarray:
-        """Return fibre and heat capacity of every place, (holders, 2)."""
+        """Return fibre, heat capacity and water of every place, (holders, 3)."""
         plant = self.plant
         rows = plant.mass @ CARRY
         found = np.zeros_like(rows)
@@ -107,31 +137,46 @@ class Riding:
         """Note what a digester gave to a holder."""
         if not self.plant.rides:
             return
-        fibre, capacity = moved @ CARRY
-        self.brought.append((int(self.place[row]), float(fibre), float(capacity), celsius, origin))
+        self._bring(row, moved, celsius, origin)
+
+    def _bring(self, row: int, moved: np.ndarray, celsius: float, origin: str) -> None:
+        salts = self._salts_in(float(moved[SOLIDS].sum()), float(moved[WATER]))
+        self.brought.append(
+            Brought(int(self.place[row]), tuple(map(float, moved @ CARRY)), celsius, origin, tuple(salts))
+        )
 
     def carry(self) -> None:
         """Carry warmth and origin along with what moved since they were carried last."""
         plant = self.plant
         passed_s = plant.now_s - self.carried_s
         self.carried_s = plant.now_s
-        for name in dict.fromkeys(one[4] for one in self.brought):
+        for name in dict.fromkeys(one.origin for one in self.brought):
             if name not in self.origins:
                 self.origins.append(name)
                 self.share = np.hstack([self.share, np.zeros((len(self.share), 1))])
         feeds = np.array([[float(name == (own or "before")) for name in self.origins] for own in self.feed_origin])
-        came = [[float(name == one[4]) for name in self.origins] for one in self.brought]
-        self.share = self._solved(0, self.share, feeds, self.held, came)
-        warm = self._solved(
-            1, self.celsius[:, None], self.feed_c[:, None], self.held, [[one[3]] for one in self.brought]
-        )
-        self.celsius = warm[:, 0] + (AIR_C - warm[:, 0]) * (1 - np.exp(-COOLS_PER_H * passed_s / 3600))
+        came = [[float(name == one.origin) for name in self.origins] for one in self.brought]
+        self.share = self._solved(BY_FIBRE, self.share, feeds, self.held, came)
+        warm = self._warmed()
+        self.celsius = warm + (AIR_C - warm) * (1 - np.exp(-COOLS_PER_H * passed_s / 3600))
+        self.salt = self._salted(passed_s / 3600)
         self.moved[:] = 0.0
         self.brought.clear()
         self.held = self._held()
         if plant.now_s - self.merged_s >= MERGED_EVERY_S:
             self.merged_s = plant.now_s
             self._merge()
+
+    def _warmed(self) -> np.ndarray:
+        came = [[one.celsius] for one in self.brought]
+        return self._solved(BY_HEAT, self.celsius[:, None], self.feed_c[:, None], self.held, came)[:, 0]
+
+    def _salted(self, hours: float = 0.0) -> np.ndarray:
+        """Return what the water of every place holds after what moved, and after what was spilled in so many hours."""
+        came = [list(one.salts) for one in self.brought]
+        held = self.held[:, BY_WATER, None]
+        begun = self.salt + np.where(held > 0, 1000 * self.spilled * hours / np.maximum(held, 1e-9), 0.0)
+        return self._solved(BY_WATER, begun, self.feed_salt, self.held, came)
 
     def _solved(
         self, carrier: int, share: np.ndarray, feeds: np.ndarray, held: np.ndarray, came: Sequence[Sequence[float]]
@@ -148,7 +193,7 @@ class Riding:
         outer = ends & (self.donor < 0)
         np.add.at(known, self.into[outer], moved[outer, None] * feeds[outer])
         for one, brings in zip(self.brought, came, strict=True):
-            row, amount = one[0], one[1 + carrier]
+            row, amount = one.row, one.carries[carrier]
             matrix[row, row] += amount
             known[row] += amount * np.asarray(brings)
         empty = np.abs(matrix).sum(axis=1) < 1e-12
@@ -204,6 +249,10 @@ class Riding:
         warm = np.where(self.donor >= 0, self.celsius[self.donor], self.feed_c)
         return float(capacity @ warm) / total if total > 1e-12 else None
 
+    def salt_at(self, row: int, name: str) -> float:
+        """Return what the water of a holder holds of something that builds up, kg/t."""
+        return float(self.salt[self.place[row], self.salts.index(name)])
+
     # ---- as plain data
 
     def state(self) -> dict[str, Any]:
@@ -211,13 +260,23 @@ class Riding:
         return {
             "moved": self.moved.tolist(), "brought": [list(one) for one in self.brought], "origins": list(self.origins),
             "share": self.share.tolist(), "celsius": self.celsius.tolist(), "held": self.held.tolist(),
+            "salts": list(self.salts), "salt": self.salt.tolist(),
             "carried_s": self.carried_s, "merged_s": self.merged_s,
         }  # fmt: skip
 
     def restore(self, state: Mapping[str, Any]) -> None:
         """Put plain data back."""
-        for name in ("moved", "share", "celsius", "held"):
+        for name in ("share", "celsius"):
             setattr(self, name, np.array(state[name]))
-        self.brought = [(int(a), float(b), float(c), float(d), str(e)) for a, b, c, d, e in state["brought"]]
         self.origins = list(map(str, state["origins"]))
         self.carried_s, self.merged_s = float(state["carried_s"]), float(state["merged_s"])
+        if state.get("salts") != self.salts:  # kept before its water was followed, or of another file: begin at rest
+            self.moved[:] = 0.0
+            self.recount()
+            return
+        for name in ("moved", "held", "salt"):
+            setattr(self, name, np.array(state[name]))
+        self.brought = [
+            Brought(int(row), tuple(map(float, carries)), float(celsius), str(origin), tuple(map(float, salts)))
+            for row, carries, celsius, origin, salts in state["brought"]
+        ]

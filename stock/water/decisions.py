@@ -21,7 +21,7 @@ def _leaves(here: Here) -> Datum:
 
 def _makeup(here: Here) -> Datum:
     named = {one.name: one for one in here.line.water.loop}
-    found = named.get("oxygen demand")
+    found = named.get(here.tag.reads.replace("_", " "))
     return Datum(0.0 if found is None else found.makeup_kg_per_m3, here.facts.set_origin("water"))
 
 
@@ -53,7 +53,32 @@ def _has_drain(here: Here) -> bool:
         return False
 
 
+def _bled(point: str, causes: tuple[str, ...], check: str) -> Rule:
+    """Return the row of something that builds up: too much of it is bled off, too little is water wasted."""
+    sides = ("high", "low")
+    return Rule(f"{point}_builds_up", point, sides, causes, check, _more, _say, at=("water_tank",), where=_has_drain)
+
+
 ROWS: tuple[Rule, ...] = (
+    _bled(
+        "chloride",
+        (
+            "filtrate of a dioxide stage taken back",
+            "salt in the wood, in lots or in fresh water",
+            "bleed closed too far",
+        ),
+        "What binds on the Water page. Acid dioxide filtrate stays out of the recovery; steel and evaporators feel chloride first.",
+    ),
+    _bled(
+        "potassium",
+        ("bagasse or bark", "ash of the recovery not purged", "bleed closed too far"),
+        "What binds on the Water page; a purge of recovery ash takes more of it than any bleed.",
+    ),
+    _bled(
+        "calcium",
+        ("acid and alkaline water meet", "filler of recovered lots dissolves at a low pH", "hard fresh water"),
+        "Hardness and pH each side of the mixing point: oxalate scale from pH 3 to 8, carbonate above 8. Keep acid and alkaline loops apart first.",
+    ),
     Rule(
         "loop_dirty",
         "oxygen_demand",
@@ -68,6 +93,34 @@ ROWS: tuple[Rule, ...] = (
 )
 
 QUIET: tuple[Quiet, ...] = (
+    *(
+        Quiet(
+            point,
+            ("high", "low"),
+            "Nothing leaves this line for a sewer, so no bleed to size: what comes in with pulp, lots and fresh water.",
+            at=("water_tank",),
+        )
+        for point in ("chloride", "potassium", "calcium")
+    ),
+    Quiet(
+        "gas",
+        ("high",),
+        "Air: returns that fall free, soap, fermentation, a low level, in this order. Submerge each return 0.3 to 0.5 m below the lowest level; downward in the tank slower than 0.03 m/s; defoamer last.",
+        at=("water_tank",),
+    ),
+    Quiet("gas", ("low",), "Less air than usual: nothing to move for it.", at=("water_tank",)),
+    Quiet(
+        "redox",
+        ("low",),
+        "No oxygen left, and slime makes gas that kills: gas monitor, never the nose; no acid into it, no hot work, nobody in. Dead legs and a stay above 2 to 4 h first; boil-out and purge; biocide under licence.",
+        at=("water_tank",),
+    ),
+    Quiet(
+        "redox",
+        ("high",),
+        "An oxidant is left in: dioxide, peroxide or biocide. Which stream brings it; none before a reducing stage.",
+        at=("water_tank",),
+    ),
     Quiet(
         "conductivity",
         ("high",),
