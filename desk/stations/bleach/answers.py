@@ -98,9 +98,9 @@ ANSWERS: Final = (
 )  # fmt: skip
 
 SIDES: Final[Mapping[str, tuple[Answer, str]]] = {
-    column: (one, f"{one.quantity} {side}")
+    getattr(one, column): (one, f"{one.quantity} {side}")
+    for column, side in (("came", "before"), ("ended", "after"))
     for one in ANSWERS
-    for column, side in ((one.came, "before"), (one.ended, "after"))
 }
 
 

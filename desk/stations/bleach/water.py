@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any, Final
 
 from desk.floor.state import State
@@ -51,6 +52,7 @@ class Held:
     name: str
     figure: Figure
     limit_kg_per_m3: float
+    read: Sequence[tuple[str, float, datetime]]  # the tank, what its water held, when
 
     @property
     def is_over(self) -> bool:
@@ -126,7 +128,20 @@ def _loop(state: State, fresh: float, effluent: float) -> list[Held]:
             "effluent_m3_per_t": Datum(effluent / rate, said),
             "product_water_m3_per_t": Datum(plan.product_water_m3_per_t, told),
         }  # fmt: skip
-        found.append(Held(one.name, figure("loop_conc", one.name, data, decimals=3), one.limit_kg_per_m3))
+        settles = figure("loop_conc", one.name, data, decimals=3)
+        found.append(Held(one.name, settles, one.limit_kg_per_m3, _read_of(state, one.name)))
+    return found
+
+
+def _read_of(state: State, substance: str) -> list[tuple[str, float, datetime]]:
+    """Return where a substance was read last, tank by tank."""
+    point = substance.replace(" ", "_")
+    found = []
+    for unit in state.line.units:
+        tag_id = unit.tag_of(point) if isinstance(unit, Tank) else None
+        reading = state.readings.get(tag_id) if tag_id is not None else None
+        if reading is not None:
+            found.append((unit.name, reading.value, reading.at))
     return found
 
 

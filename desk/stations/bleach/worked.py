@@ -52,6 +52,7 @@ class Ended:
     brightness: float
     viscosity: float
     yield_frac: float
+    dirt_frac: float
     cod: float
     beside: Sequence[tuple[float, str]]
     stage: Stage
@@ -208,7 +209,7 @@ def _ended(
     return Ended(
         at, symbol, stage.name or symbol.symbol, charge, FORMULA[symbol.chemical], celsius, minutes, bleached.each_kappa[at],
         bleached.each_brightness_pct[at], bleached.viscosity_each_ml_per_g[at], bleached.yield_each_frac[at],
-        bleached.cod_each_kg_per_odt[at], beside, stage, pump, stage.most_l_per_min, doubts,
+        bleached.dirt_each_frac[at], bleached.cod_each_kg_per_odt[at], beside, stage, pump, stage.most_l_per_min, doubts,
     )  # fmt: skip
 
 
