@@ -80,6 +80,9 @@ class Living:
             feed_by_hand(plant, unit_id, over)
         for loop, tag_id in plant.instruments:
             plant.set_point[loop] = self._starts(tag_id)
+        for one in story.washers_behind:
+            plant.fault("lanes_blocked", one.unit, health_frac=one.part_frac, machine=one.machine)
+        plant.separating.settle()
         plant.step(WARM_S)
         plant.start_clock()
         for unit in plant.line.units:
@@ -89,9 +92,9 @@ class Living:
         plant.readings.rest()
         make_wrong(plant, story, 0.0)
         take_unbelieved(plant)
-        for one in story.happened:
-            if one.until_h is None:
-                plant.fault(one.kind, one.unit, **one.params)
+        for event in story.happened:
+            if event.until_h is None:
+                plant.fault(event.kind, event.unit, **event.params)
 
     # ---- the clock
 

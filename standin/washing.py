@@ -1,6 +1,6 @@
 """What rounds of the washers, mats by hand and dumps of traps would have found before the demonstration opened."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Final
 
 import numpy as np
@@ -32,13 +32,13 @@ HANDS: Final = ("orr", "sundby")
 
 def rounds(line: Definition, story: Story, seed: int, end_s: float) -> Iterator[dict[str, Any]]:
     """Yield the liquors of every machine, round by round."""
-    for number, unit in enumerate(_washers(line)):
+    for number, unit in enumerate(washers_of(line)):
         for back in range(2 * DAYS, -1, -1):
             rng = np.random.default_rng([seed, number, back])
             yield from _round(unit, story, end_s - NEWEST_AGO_S - back * EVERY_S, back, rng)
 
 
-def _washers(line: Definition) -> list[Washer]:
+def washers_of(line: Definition) -> list[Washer]:
     """Return the washers with machines, in the order of the file: what they are called makes no chance."""
     return [unit for unit in line.units if isinstance(unit, Washer) and unit.machines]
 
@@ -51,23 +51,29 @@ def _round(unit: Washer, story: Story, at_s: float, back: int, rng: np.random.Ge
     solids = unit.feed_solids_kg_per_odt.value if unit.feed_solids_kg_per_odt is not None else USUAL_SOLIDS
     factor = unit.wash.dilution_factor_t_per_odt
     found = washed(unit, shown, Datum(factor, TOLD), Datum(solids, TOLD))
-    for step in steps_of(unit, found):
-        filtrate, mat = (
-            MS_PER_KG_PER_T * one * float(rng.normal(1, NOISE_FRAC)) + CLEAN_MS_PER_CM
-            for one in (step.filtrate_kg_per_t, step.mat_kg_per_t)
-        )
-        wash = MS_PER_KG_PER_T * step.wash_kg_per_t * float(rng.normal(1, NOISE_FRAC)) + CLEAN_MS_PER_CM
+    liquors = [(one.filtrate_kg_per_t, one.mat_kg_per_t, one.wash_kg_per_t) for one in steps_of(unit, found)]
+    for row in metered(unit, liquors, factor, at_s, rng):
+        yield {**row, "who": HANDS[back % len(HANDS)]}
+
+
+def metered(
+    unit: Washer, liquors: Sequence[tuple[float, float, float]], factor: float, at_s: float, rng: np.random.Generator
+) -> Iterator[dict[str, Any]]:
+    """Yield what a meter finds of filtrate, mat and wash liquor of each machine, on a walk from the dirty end."""
+    for number, (machine, (filtrate, mat, wash)) in enumerate(zip(machines_of(unit), liquors, strict=True), 1):
+        found = {
+            name: round(MS_PER_KG_PER_T * one * float(rng.normal(1, NOISE_FRAC)) + CLEAN_MS_PER_CM, 2)
+            for name, one in (("filtrate_ms_per_cm", filtrate), ("mat_ms_per_cm", mat), ("wash_ms_per_cm", wash))
+        }
         yield {
-            "unit": unit.id, "machine": step.number, "at_s": int(at_s + 240 * step.number),
-            "who": HANDS[back % len(HANDS)], "filtrate_ms_per_cm": round(filtrate, 2), "mat_ms_per_cm": round(mat, 2),
-            "wash_ms_per_cm": round(wash, 2), "factor_t_per_odt": factor,
-            "discharge_pct": step.machine.discharge_consistency_pct,
+            "unit": unit.id, "machine": number, "at_s": int(at_s + 240 * number), **found,
+            "factor_t_per_odt": round(factor, 3), "discharge_pct": machine.discharge_consistency_pct,
         }  # fmt: skip
 
 
 def mats(line: Definition, story: Story, seed: int, end_s: float) -> Iterator[dict[str, Any]]:
     """Yield how the last mat was judged, round by round; one that fell behind shows it in the hand too."""
-    for number, unit in enumerate(_washers(line)):
+    for number, unit in enumerate(washers_of(line)):
         for back in range(2 * DAYS, -1, -1):
             rng = np.random.default_rng([seed, 3, number, back])
             behind = any(told.unit == unit.id and back < told.rounds for told in story.washers_behind)

@@ -147,8 +147,9 @@ def _shower(plant: "Plant", fault: Fault) -> None:
 
 
 def _lanes(plant: "Plant", fault: Fault) -> None:
-    health = plant.separating.health
-    health[fault.unit] = min(health.get(fault.unit, 1.0), fault.params["health_frac"])
+    machine = int(fault.params["machine"])
+    health = plant.separating.health.setdefault(fault.unit, {})
+    health[machine] = min(health.get(machine, 1.0), fault.params["health_frac"])
 
 
 def _foams(plant: "Plant", fault: Fault) -> None:
@@ -262,6 +263,7 @@ def _break(plant: "Plant", fault: Fault) -> None:
 
 DIRTIES: Final = "oxygen demand"  # what a spill brings, where the file follows it
 GAS_OF_FOAM: Final = 0.6  # by volume, of liquor that washes nothing any more
+MACHINE: Final = {"machine": (0.0, 0.0, 12.0)}  # which of the line, from the dirty end; 0 for all of them
 LESS: Final = {"frac": (0.6, 0.0, 1.0)}
 FAULTS: Final[Mapping[str, Kind]] = {
     "transmitter_drifts": Kind("an instrument wanders off", _live, {"per_h": (0.02, -50.0, 50.0), "most": (0.25, 0.0, 500.0)}, _drifts),
@@ -285,8 +287,8 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "spills": Kind("something dirty runs into a water tank", _tanks, {"kg_per_h": (150.0, 1.0, 5000.0)}, _spills),
     "mat_lost": Kind("the mat of the save-all breaks", _save_alls, {"share": (0.5, 0.0, 1.0)}, _mat_lost),
     "shower_fixed": Kind("a washer's shower stays where it is, whatever comes", _washers, {}, _shower),
-    "lanes_blocked": Kind("a washer's shower has dry lanes", _washers, {"health_frac": (0.7, 0.1, 1.0)}, _lanes),
-    "foams": Kind("air and foam in a washer's liquor", _washers, {"health_frac": (0.75, 0.1, 1.0)}, _foams),
+    "lanes_blocked": Kind("a washer's shower has dry lanes", _washers, {"health_frac": (0.7, 0.1, 1.0), **MACHINE}, _lanes),
+    "foams": Kind("air and foam in a washer's liquor", _washers, {"health_frac": (0.75, 0.1, 1.0), **MACHINE}, _foams),
     "wire_blinds": Kind("pitch, scale or fines on a washer's wire", _washers, {"share": (0.3, 0.05, 0.9)}, _wire),
     "tips_plug": Kind("cleaners of the first stage are plugged", _of_cleaners, {"count": (1.0, 0.1, 200.0)}, _tips),
     "screen_blinds": Kind("a part of the first basket is blinded", _of_screens, {"open_frac": (0.7, 0.05, 1.0)}, _blinds),

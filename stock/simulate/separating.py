@@ -12,16 +12,14 @@ from typing import TYPE_CHECKING, Any, Final
 from stock.material import INDEX
 from stock.screening.unit import Staged, clean_drop_kpa, fibre_fed, passed_of
 from stock.simulate.layout import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS
+from stock.simulate.machines import Machines
 from stock.washing.mat import drop_leg_vacuum
-from stock.washing.stage import washing_loss_frac
-from stock.washing.stairs import answer_min
-from stock.washing.unit import Washer
+from stock.washing.stairs import USUAL_SOLIDS
 
 if TYPE_CHECKING:
     from stock.primitives import Separate, Wash
     from stock.simulate.running import Running
 
-SHARE: Final = washing_loss_frac.method.bare  # type: ignore[attr-defined]
 FINES: Final = INDEX["fines"]
 LEAST_T_PER_S: Final = 1e-6
 LEG: Final = drop_leg_vacuum.method.bare  # type: ignore[attr-defined]
@@ -30,20 +28,18 @@ BLIND_RAISES: Final = 0.5  # of the vacuum, by a wire wholly blinded; defaults t
 BLIND_TAKES: Final = 0.3  # of the efficiency
 MOTOR_OF_BLIND: Final = 0.4  # of the load, for a basket blinded by half; a default to be fitted
 VAT_PTS: Final = 60.0  # of level, for a feed as large again as what drains
-SPAN: Final = (-0.5, 8.0)  # t/BDt, beyond which the relation says nothing
 
 
 @dataclass(slots=True)
 class Washing:
-    """A separation that is washed: which parting it is, what washes it, where it stands."""
+    """A separation that is washed: which parting it is, what washes it, its machines, where it stands."""
 
     unit: "Separate"
-    wash: "Wash"
     parting: int
     accepts: int
     liquor: int
-    tau_s: float
-    usual_share: float
+    machines: Machines
+    factor: float  # dilution factor now, t/BDt
     ratio: float = 1.0
 
 
@@ -53,7 +49,7 @@ class Separating:
     def __init__(self, plant: "Running") -> None:
         """Find them."""
         self.plant = plant
-        self.health: dict[str, float] = {}  # of their efficiency, what faults leave
+        self.health: dict[str, dict[int, float]] = {}  # of a machine's efficiency, what faults leave; 0 for all
         self.gas: dict[str, float] = {}  # in a washer's liquor over the usual, share by volume
         self.wires: dict[str, float] = {}  # share of a washer's wire that is blinded
         self.washers = [
@@ -99,6 +95,18 @@ class Separating:
         row = self.plant.flows[self.plant.layout.partings[index].rest]
         total = float(row[:MASSES].sum())
         return 100 * float(row[DISSOLVED].sum()) / total if total > LEAST_T_PER_S else None
+
+    def liquors(self, unit_id: str) -> list[tuple[float, float, float]]:
+        """Return filtrate, mat and wash liquor of each machine of a washer, kg/t, for the solids that come now."""
+        washer = next(one for one in self.washers if one.unit.id == unit_id)
+        fitted = getattr(washer.unit, "feed_solids_kg_per_odt", None)
+        usual = USUAL_SOLIDS if fitted is None else fitted.value
+        row = self.plant.mass[self.plant.layout.partings[washer.parting].row]
+        inlets = [self.plant.result.streams[one.id] for one in self.plant.line.graph.into(unit_id)]
+        rest = sum(float(one.flows_t_per_h[DISSOLVED].sum()) for one in inlets) / sum(one.bd_t_per_h for one in inlets)
+        solids = float(row[SOLIDS].sum())
+        ratio = float(row[DISSOLVED].sum()) / solids / rest if solids > LEAST_T_PER_S and rest > 0 else 1.0
+        return washer.machines.strengths(usual * ratio)
 
     def _usual_flow(self, unit_id: str) -> tuple[float, float]:
         """Return a system's first stage's flow at rest, L/min, and what comes to the system then, t/s."""
@@ -173,19 +181,9 @@ class Separating:
         unit: Separate = self.plant.line.unit(parting.unit)  # type: ignore[assignment]
         wash = self._wash_of(parting.unit)
         assert wash is not None
-        tau_s = 60 * (answer_min(unit) if isinstance(unit, Washer) else 1.0)
-        usual = self._share(wash, wash.dilution_factor_t_per_odt, wash.e_std)
-        return Washing(unit, wash, index, parting.accepts, self.plant.layout.at[wash.stream], tau_s, usual)
-
-    @staticmethod
-    def _share(wash: "Wash", factor: float, e_std: float) -> float:
-        """Return the share of the solids that a factor and an efficiency leave with the pulp."""
-        return float(
-            SHARE(
-                dilution_factor_t_per_odt=min(max(factor, SPAN[0]), SPAN[1]),
-                feed_consistency_pct=wash.feed_consistency_pct, e_std_total_ratio=e_std, std_consistency_pct=10.0,
-            )
-        )  # fmt: skip
+        usual = self.plant.result.streams[unit.accept].bd_t_per_h
+        machines, liquor = Machines(unit, wash, usual), self.plant.layout.at[wash.stream]
+        return Washing(unit, index, parting.accepts, liquor, machines, wash.dilution_factor_t_per_odt)
 
     def run(self, passed_s: float) -> None:
         """Let every washer come to what its water and its health make of it."""
@@ -194,19 +192,34 @@ class Separating:
             solids = float(plant.flows[one.accepts][SOLIDS].sum())
             if solids < LEAST_T_PER_S:
                 continue
-            factor = float(plant.flow[one.liquor]) / solids - (100 / one.unit.consistency_pct - 1)
-            health = self.health.get(one.unit.id, 1.0) * (1 - BLIND_TAKES * self.wires.get(one.unit.id, 0.0))
-            wanted = self._share(one.wash, factor, one.wash.e_std * health) / one.usual_share
-            one.ratio += (1 - math.exp(-passed_s / one.tau_s)) * (wanted - one.ratio)
+            one.factor = float(plant.flow[one.liquor]) / solids - (100 / one.unit.consistency_pct - 1)
+            one.ratio = one.machines.run(passed_s, one.factor, 3600 * solids, self._health_of(one.unit.id))
             base = plant.part_base[one.parting, DISSOLVED]
             plant.part_share[one.parting, DISSOLVED] = (base * one.ratio).clip(0.0, 1.0)
 
+    def _health_of(self, unit_id: str) -> dict[int, float]:
+        """Return what is left of the efficiency of each machine of a line; 0 for all of them."""
+        health = dict(self.health.get(unit_id, {}))
+        health[0] = health.get(0, 1.0) * (1 - BLIND_TAKES * self.wires.get(unit_id, 0.0))
+        return health
+
+    def settle(self) -> None:
+        """Let every washer be as it comes to be with what is wrong with it now: as if it were so for a day."""
+        for one in self.washers:
+            one.ratio = one.machines.settle(self._health_of(one.unit.id))
+
     def state(self) -> dict[str, Any]:
         """Return all that changes, but for what faults make of it."""
-        return {"washers": [one.ratio for one in self.washers], "rejects": dict(self.rejects)}
+        return {
+            "washers": [one.ratio for one in self.washers],
+            "machines": [one.machines.state() for one in self.washers],
+            "rejects": dict(self.rejects),
+        }
 
     def restore(self, state: Mapping[str, Any]) -> None:
         """Put it back."""
         for one, ratio in zip(self.washers, state["washers"], strict=True):
             one.ratio = float(ratio)
+        for one, kept in zip(self.washers, state.get("machines", []), strict=False):
+            one.machines.restore(kept)
         self.rejects = {str(name): float(value) for name, value in state["rejects"].items()}

@@ -141,7 +141,7 @@ def coefficients(
     return Coefficients(*(np.array(column) for column in zip(*rows, strict=True)))
 
 
-def _solved(rows: Sequence[Row], feed_conc: float, wash_conc: float) -> tuple[list[float], list[float]]:
+def steady(rows: Sequence[Row], feed_conc: float, wash_conc: float) -> tuple[list[float], list[float]]:
     """Return what every mat and filtrate holds: eliminated from the dirty end, put back from the clean one.
 
     Each mat is p + q y and each filtrate r + s y, y the filtrate of the next machine.
@@ -207,7 +207,7 @@ def washed_line(
         As `equations`; E_SINGULAR where the equations have no one answer.
     """
     rows = equations(stages, feed_consistency_pct, dilution_factor_t_per_odt)
-    mats, tanks = _solved(rows, feed_conc_kg_per_t, wash_conc_kg_per_t)
+    mats, tanks = steady(rows, feed_conc_kg_per_t, wash_conc_kg_per_t)
     first, last = rows[0], rows[-1]
     vats = [
         (row.l_in * fed + (row.l_vat - row.l_in) * tank) / row.l_vat
@@ -327,29 +327,29 @@ def line_answers(
     held = np.empty(2 * len(before.l_out))
     held[0::2] = before.l_vat * vat_min
     held[1::2] = (before.l_vat + before.factor) * tank_min
-    start = _rest(before, old["feed"], old["wash liquor"])
-    rates, fed = _rates(after, new["feed"], new["wash liquor"])
+    start = rest_of(before, old["feed"], old["wash liquor"])
+    rates, fed = rates_of(after, new["feed"], new["wash liquor"])
     rates, fed = rates / held[:, None], fed / held
     end = -np.linalg.solve(rates, fed)
     return _times(after, rates, start, end, new, of_word)
 
 
-def _rates(line: Coefficients, feed: float, wash: float) -> tuple[np.ndarray, np.ndarray]:
+def rates_of(line: Coefficients, feed: float, wash: float) -> tuple[np.ndarray, np.ndarray]:
     """Return d(vat, tank)/dt times what they hold, as matrix and constant; mats are worked out from both."""
     count = len(line.l_out)
     vat, tank = np.arange(0, 2 * count, 2), np.arange(1, 2 * count, 2)
-    mats, mats_of = _mats(line, feed, wash)
+    mats, constants = mats_of(line, feed, wash)
     rates = np.zeros((2 * count, 2 * count))
     fed = np.zeros(2 * count)
     before = np.vstack([np.zeros(2 * count), mats[:-1]])
-    before_of = np.concatenate([[feed], mats_of[:-1]])
+    before_of = np.concatenate([[feed], constants[:-1]])
     rates[vat] = line.l_in[:, None] * before
     fed[vat] = line.l_in * before_of
     rates[vat, tank] += line.l_vat - line.l_in
     rates[vat, vat] -= line.l_vat
     through = line.l_out + line.factor
     rates[tank] = -line.l_out[:, None] * mats
-    fed[tank] = -line.l_out * mats_of + line.added * line.added_conc
+    fed[tank] = -line.l_out * constants + line.added * line.added_conc
     rates[tank, vat] += line.l_vat
     rates[tank[:-1], tank[1:]] += through[:-1]
     fed[tank[-1]] += through[-1] * wash
@@ -357,7 +357,7 @@ def _rates(line: Coefficients, feed: float, wash: float) -> tuple[np.ndarray, np
     return rates, fed
 
 
-def _mats(line: Coefficients, feed: float, wash: float) -> tuple[np.ndarray, np.ndarray]:
+def mats_of(line: Coefficients, feed: float, wash: float) -> tuple[np.ndarray, np.ndarray]:
     """Return each mat as a sum of vats and tanks, and a constant."""
     count = len(line.l_out)
     vat, tank = np.arange(0, 2 * count, 2), np.arange(1, 2 * count, 2)
@@ -381,8 +381,9 @@ def _mats(line: Coefficients, feed: float, wash: float) -> tuple[np.ndarray, np.
     return rows, constant
 
 
-def _rest(line: Coefficients, feed: float, wash: float) -> np.ndarray:
-    rates, fed = _rates(line, feed, wash)
+def rest_of(line: Coefficients, feed: float, wash: float) -> np.ndarray:
+    """Return what vats and tanks come to, vat and tank of each machine in turn."""
+    rates, fed = rates_of(line, feed, wash)
     return -np.linalg.solve(rates, fed)
 
 
@@ -390,7 +391,7 @@ def _times(
     line: Coefficients, rates: np.ndarray, start: np.ndarray, end: np.ndarray, new: Mapping[str, Any], of: str
 ) -> Answered:
     """Return when shares of the change have come, by the step's own matrix, halved until it is fine enough."""
-    mats, _ = _mats(line, new["feed"], new["wash liquor"])
+    mats, _ = mats_of(line, new["feed"], new["wash liquor"])
     row = mats[-1] if of == "mat" else np.eye(len(start))[1]
     whole = float(row @ (end - start))
     slowest = 1 / max(float(np.abs(np.linalg.eigvals(rates).real).min()), 1e-9)

@@ -197,7 +197,7 @@ class FaultTests(SimpleTestCase):
         plant.run(plant.now_s + 9 * HOUR)
         late = plant.truth("wash_loss") or 0
         self.assertGreater(soon, before + 0.2)
-        self.assertGreater(late - before, 3 * (soon - before))
+        self.assertGreater(late - before, 1.4 * (soon - before))  # its own mat at once, the tanks before it in hours
         plant.write("wash:wood_wash", 3.0)
         plant.run(plant.now_s + 9 * HOUR)
         self.assertLess(plant.truth("wash_loss") or 0, late - 3)

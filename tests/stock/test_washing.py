@@ -230,19 +230,14 @@ class CascadeTests(SimpleTestCase):
     def test_it_agrees_with_an_independent_solve(self, rejects, feed):
         count = len(rejects)
         found = cascade_balance(reject_each_frac=rejects, feed_kg_per_h=feed)
-        fed = np.zeros(count)
-        for _ in range(20_000):  # round by round, as it would fill
-            new = np.zeros(count)
-            new[0] = feed
-            for at in range(count):
-                if at + 1 < count:
-                    new[at + 1] += rejects[at] * fed[at]
-                if at:
-                    new[at - 1] += (1 - rejects[at]) * fed[at]
-            if np.abs(new - fed).max() < 1e-10 * feed:
-                break
-            fed = new
-        self.assertLess(np.abs(fed - found.stage_feed_each_kg_per_h).max(), 1e-6 * feed)
+        matrix = np.eye(count)
+        for at, reject in enumerate(rejects):
+            if at + 1 < count:
+                matrix[at + 1, at] -= reject
+            if at:
+                matrix[at - 1, at] -= 1 - reject
+        fed = np.linalg.solve(matrix, feed * np.eye(count)[0])
+        np.testing.assert_allclose(found.stage_feed_each_kg_per_h, fed, rtol=1e-6)
         self.assertLess(found.closure_frac, 1e-9)
 
     def test_two_and_three_stages_agree_with_their_closed_forms(self):

@@ -3,27 +3,15 @@
 from datetime import datetime, timedelta
 from typing import Final
 
+from desk.exchange.bench import BENCH, bench
 from desk.exchange.models import Dropped
 from desk.exchange.pick_up import BrokenFileError, Taker, at_in, number_of, text_in
 from desk.floor.models import Record, World
 from desk.floor.services import record_reading
 from desk.mill.selectors import line_of
-from desk.people.models import Person
 from stock.tag import Tag
 
 SOONER: Final = 0.5  # of the time between two samples: what somebody entered so close before stands for it
-BENCH: Final = "laboratory"
-
-
-def bench() -> Person:
-    """Return who results of the laboratory's own system are entered by: nobody who can sign in."""
-    found, made = Person.objects.get_or_create(
-        username=BENCH, defaults={"first_name": "", "last_name": "", "role": "tester", "is_active": False}
-    )
-    if made:
-        found.set_unusable_password()
-        found.save()
-    return found
 
 
 def _lab(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:

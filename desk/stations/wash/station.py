@@ -8,6 +8,7 @@ from django.urls import reverse
 from desk.floor.due import Item
 from desk.floor.state import State
 from desk.floor.station import Station
+from desk.stations.wash.devices import TAKERS
 from desk.stations.wash.history import load_washing
 from desk.stations.wash.pages import home, tabs
 from desk.stations.wash.shown import CAUSES, shows_of, washers
@@ -42,6 +43,7 @@ STATION: Final = Station(
     tabs=tabs,
     urls=urls,
     tables=WASH_TABLES,
+    takers=TAKERS,
     due=_due,
     past=load_washing,
     places=lambda state, text: (
