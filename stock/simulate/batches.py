@@ -116,7 +116,7 @@ class Batches:
         asked = plant.flow[drawn] / plant.design[drawn]
         self.asked[index] += min(1.0, passed_s / PACE_S) * (asked - self.asked[index])
         usual = plant.layout.holders[self.targets[index]].content_t
-        high = float(np.clip(plant.content(self.targets[index]) / max(usual, 1e-9) - 1, -0.5, 0.5))
+        high = min(max(plant.content(self.targets[index]) / max(usual, 1e-9) - 1, -0.5), 0.5)
         rate = max(self._chips_t_per_h(index) * max(self.asked[index], 0.05), 1e-9)
         house.every_s = 3600 * house.charge_bdt / rate * (1 + PULL * high)
 

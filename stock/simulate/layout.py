@@ -7,8 +7,8 @@ every stream of the line is a sum of transfers, found once.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Final, Literal
+from dataclasses import dataclass, field, replace
+from typing import Final, Literal, get_args
 
 import numpy as np
 
@@ -41,6 +41,7 @@ BIN_CHARGES, LIQUOR_CHARGES, DISCHARGE_BLOWS = 2.0, 6.0, 2.5
 SMEARED_MIN: Final = 120.0  # a batch group run as one vessel, where only means are asked for
 
 Way = Literal["pumped", "lip", "full", "accepts", "rest", "feed", "makeup"]
+WAYS: Final[tuple[Way, ...]] = get_args(Way)
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,10 +153,19 @@ class Layout:
         }
         for unit in line.units:
             self._lay(unit)
+        self._in_order()
         self.streams = [stream.id for stream in line.streams]
         self.stream_at = {name: index for index, name in enumerate(self.streams)}
         self.passes = self._passes()
         self.incidence = self._incidence()
+
+    def _in_order(self) -> None:
+        """Put transfers of a way side by side, so that a step takes each way at one stroke."""
+        order = sorted(range(len(self.transfers)), key=lambda index: WAYS.index(self.transfers[index].way))
+        self.transfers = [self.transfers[index] for index in order]
+        place = {index: at for at, index in enumerate(order)}
+        self.at = {name: place[index] for name, index in self.at.items()}
+        self.partings = [replace(one, accepts=place[one.accepts], rest=place[one.rest]) for one in self.partings]
 
     # ---- one writer for each kind of unit
 

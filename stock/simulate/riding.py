@@ -59,6 +59,12 @@ class Riding:
         self.donor = np.where(plant.donor >= 0, self.place[plant.donor], -1)
         ends = plant.incidence > 0
         self.into = np.where(ends.any(axis=0), self.place[ends.argmax(axis=0)], -1)
+        inner, fed = (self.into >= 0) & (self.donor >= 0), (self.into >= 0) & (self.donor < 0)
+        self.inner, self.diagonal = np.flatnonzero(inner), np.arange(count)
+        self.inner_at = self.into[inner] * count + self.donor[inner]
+        self.comes = np.zeros((count, len(layout.transfers)))  # which transfers come into a place
+        self.comes[self.into[self.into >= 0], np.flatnonzero(self.into >= 0)] = 1.0
+        self.comes_fed = self.comes * fed
         self.moved = np.zeros((len(layout.transfers), CARRY.shape[1]))
         self.brought: list[Brought] = []
         self.feed_origin = [self._feed_origin(index) for index in range(len(layout.transfers))]
@@ -154,8 +160,10 @@ class Riding:
             if name not in self.origins:
                 self.origins.append(name)
                 self.share = np.hstack([self.share, np.zeros((len(self.share), 1))])
-        feeds = np.array([[float(name == (own or "before")) for name in self.origins] for own in self.feed_origin])
-        came = [[float(name == one.origin) for name in self.origins] for one in self.brought]
+        place = {name: at for at, name in enumerate(self.origins)}
+        each = np.eye(len(self.origins))
+        feeds = each[[place[own or "before"] for own in self.feed_origin]]
+        came = [each[place[one.origin]] for one in self.brought]
         self.share = self._solved(BY_FIBRE, self.share, feeds, self.held, came)
         warm = self._warmed()
         self.celsius = warm + (AIR_C - warm) * (1 - np.exp(-COOLS_PER_H * passed_s / 3600))
@@ -184,14 +192,11 @@ class Riding:
         """Return the share of every holder after what moved: all of them at once, (holders, what rides)."""
         count = len(self.place)
         moved = self.moved[:, carrier]
-        matrix = np.diag(held[:, carrier])
-        known = held[:, carrier, None] * share
-        ends = self.into >= 0
-        np.add.at(matrix, (self.into[ends], self.into[ends]), moved[ends])
-        inner = ends & (self.donor >= 0)
-        np.add.at(matrix, (self.into[inner], self.donor[inner]), -moved[inner])
-        outer = ends & (self.donor < 0)
-        np.add.at(known, self.into[outer], moved[outer, None] * feeds[outer])
+        came_in = self.comes @ moved
+        passed = np.bincount(self.inner_at, weights=moved[self.inner], minlength=count * count)
+        matrix: np.ndarray = -passed.reshape(count, count)
+        matrix[self.diagonal, self.diagonal] += held[:, carrier] + came_in
+        known = held[:, carrier, None] * share + self.comes_fed @ (moved[:, None] * feeds)
         for one, brings in zip(self.brought, came, strict=True):
             row, amount = one.row, one.carries[carrier]
             matrix[row, row] += amount

@@ -19,7 +19,7 @@ from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.simulate.batches import Batches
 from stock.simulate.bleaching import Bleaching
-from stock.simulate.control import SHARE_S, Plan, plan
+from stock.simulate.control import Plan, plan
 from stock.simulate.faults import Fault
 from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER, Layout
 from stock.simulate.loops import break_chance
@@ -27,15 +27,14 @@ from stock.simulate.quality import Quality, Starts
 from stock.simulate.reading import Readings, Sick
 from stock.simulate.riding import CARRY, EVERY_S, Riding
 from stock.simulate.separating import Separating
-from stock.simulate.wiring import GRAPH, Wired
+from stock.simulate.stepping import CLOSES, Stepping
+from stock.simulate.wiring import GRAPH
 
-FORMAT: Final = 1
-CLOSES: Final = 1e-9
+FORMAT: Final = 2
 SLOW_S: Final = 10.0
 LEAST_FRAC: Final = 0.03  # of its usual flow, below which a consistency cannot be measured
 MAT_FRAC, MAT_S = 0.015, 300.0  # how far the water of a mat wanders, and how long it stays off
 CHANCE: Final = break_chance.method.bare  # type: ignore[attr-defined]
-SWING_S: Final = 300.0  # of what leaves a vessel that is not stirred
 BREAK_MIN, BREAK_SPREAD, LONGEST_BREAK_MIN = 12.0, 0.7, 120.0
 FEED_FRAC, FEED_S = 0.006, 7200.0  # the solids of a feed: moisture inside a lot
 
@@ -49,7 +48,7 @@ class Event:
     words: str
 
 
-class Running(Wired, ABC):
+class Running(Stepping, ABC):
     """The plant of a line.
 
     Parameters
@@ -121,7 +120,7 @@ class Running(Wired, ABC):
         self.sticks = np.zeros(len(self.range))  # how far a valve must be sent before it moves, t/s
         self.swings: list[tuple[int, float]] = []  # vessels not mixed: the row, how far its outlet swings
         self.strays: dict[int, float] = {}  # water that runs into a tank unasked, t/s, by its make-up
-        self.carry_dt = CARRY * dt_s
+        self.looks = np.hstack([GRAPH, CARRY * dt_s])
         self.breaks_per_d = 0.0  # the sheet is lost so often of itself
         self.worn: dict[str, float] = {}
         self.slips: dict[str, float] = {}
@@ -161,11 +160,12 @@ class Running(Wired, ABC):
         self.shares = np.array([self.order.shares.get(one.stream, 0.0) for one in self.plan.shares])
         self.batches = Batches(self)
         self.error = np.zeros(len(self.plan.loops))
-        rows = self.flows @ GRAPH
-        measured = self.signals @ rows
+        self.see()
+        measured = self.signals @ self.rows
         start = self._true_signals(measured, self.contents())
         self.ring[:] = start
         self.least_t = LEAST_FRAC * measured[:, 1]
+        self.least_t[self.levels] = -1.0  # a level can always be seen
         self.filtered = start.copy()
         self.slow_at_s = 0.0
 
@@ -177,10 +177,7 @@ class Running(Wired, ABC):
 
     def contents(self) -> np.ndarray:
         """Return what every holder holds, t; a tower's foot stands for the whole of it."""
-        held: np.ndarray = self.mass[:, :MASSES].sum(axis=1)
-        if len(self.tower_foot):
-            held[self.tower_foot] += held[self.tower_head] + self.in_parcels
-        return held
+        return self.with_parcels(self.held_in())
 
     def content(self, row: int) -> float:
         """Return what a holder holds, t."""
@@ -208,10 +205,8 @@ class Running(Wired, ABC):
             E_BALANCE where mass does not close, with the group and the moment; the plant is not to be run on.
         """
         for _ in range(count):
-            held = self.mass[:, :MASSES].sum(axis=1)
-            contents = held.copy()
-            if len(self.tower_foot):
-                contents[self.tower_foot] += held[self.tower_head] + self.in_parcels
+            held = self.held_in()
+            contents = self.with_parcels(held)
             self._control(contents)
             self._move(held, contents)
             self.steps += 1
@@ -223,121 +218,6 @@ class Running(Wired, ABC):
     def run(self, until_s: float) -> None:
         """Run on to a moment."""
         self.step(max(0, round((until_s - self.now_s) / self.dt_s)))
-
-    def _true_signals(self, measured: np.ndarray, contents: np.ndarray) -> np.ndarray:
-        """Return what each loop's instrument stands in, from bone-dry, total and filler there."""
-        found = np.empty(len(self.plan.loops))
-        total = np.maximum(measured[:, 1], 1e-12)
-        found[self.cons] = 100 * measured[self.cons, 0] / total[self.cons]
-        found[self.levels] = contents[self.level_rows]
-        found[self.reels] = measured[self.reels, 1]
-        found[self.ashes] = 100 * measured[self.ashes, 2] / np.maximum(measured[self.ashes, 0], 1e-12)
-        return found
-
-    def _control(self, contents: np.ndarray) -> None:
-        """Set every driven flow from what was measured a step before."""
-        rows = self.flows @ GRAPH
-        measured = self.signals @ rows
-        true = self._true_signals(measured, contents)
-        at = self.steps % len(self.ring)
-        self.ring[at] = true + self.offset
-        late = self.ring[(at - self.dead) % len(self.ring), self.columns]
-        seen = measured[:, 1] >= self.least_t
-        seen[self.levels] = True
-        self.filtered += np.where(seen, self.lag * (late - self.filtered), 0.0)
-        error = self.set_point - self.filtered
-        moved = self.gain * (error - self.error + self.dt_s / self.reset * error)
-        moved = np.where(self.auto & seen, moved, 0.0)
-        self.error = error
-        wanted = self.wanted
-        if self.broken:
-            moved[self.reels] = moved[self.ashes] = 0.0
-        wanted[self.loop_driven[self.drives]] += moved[self.drives]
-        if self.total_loop >= 0:
-            self.total_bd = max(0.0, self.total_bd + float(moved[self.total_loop]))
-        bd = rows[:, 0]
-        follow = self.ratio_per_bd * (self.ratio_pass @ bd)
-        low = self.ratio_low
-        if len(low):
-            held = self.ratio_liquor[low]
-            follow[low] *= 1.5 - 0.5 * contents[held] / self.usual[held]
-        free = ~self.by_hand[self.ratio_driven]
-        wanted[self.ratio_driven[free]] = follow[free]
-        if len(self.share_driven):
-            short = self.shares * self.total_bd - self.share_pass @ bd
-            free = ~self.by_hand[self.share_driven]
-            step = self.dt_s / max(SHARE_S, 3 * self.dt_s) * short / self.share_bd
-            wanted[self.share_driven[free]] += step[free]
-        for group, driven in self.plan.bins:
-            row = self.layout.groups[group].bin
-            if not self.by_hand[driven]:
-                fuller = contents[row] / self.usual[row]
-                wanted[driven] = self.design[driven] * self.batches.asked[group] * (1.5 - 0.5 * fuller)
-        np.maximum(wanted, 0.0, out=wanted)
-        np.minimum(wanted, self.range, out=wanted)
-        moved = np.minimum(wanted, self.most) - self.flow  # what a fault takes is not forgotten by who asks for it
-        if self.has_sticking:
-            moved[np.abs(moved) <= self.sticks] = 0.0
-        np.maximum(moved, -self.stroke, out=moved)
-        np.minimum(moved, self.stroke, out=moved)
-        self.flow += moved
-        for draws, cap in self.headers:
-            drawn = float(self.flow[draws].sum())
-            if drawn > cap:
-                self.flow[draws] *= cap / drawn
-
-    def _move(self, held: np.ndarray, contents: np.ndarray) -> None:
-        """Move mass for a step, and see that it closes."""
-        mass, flow, dt = self.mass, self.flow, self.dt_s
-        flow[self.lips] = np.maximum(0.0, (contents[self.donor[self.lips]] - self.lip_t) / self.lip_s)
-        if len(self.makeups):
-            flow[self.makeups] = np.maximum(0.0, (self.makeup_t - contents[self.makeup_row]) / self.makeup_s)
-            for makeup, stray in self.strays.items():
-                flow[makeup] += stray
-        given = flow[self.held]
-        out = np.bincount(self.donor[self.held], weights=given, minlength=len(mass)) * dt
-        over = out > held
-        if over.any():
-            left_frac = np.where(over, held / np.maximum(out, 1e-12), 1.0)
-            given = given * left_frac[self.donor[self.held]]
-        flows = self.flows
-        made = mass / np.maximum(held, 1e-12)[:, None]
-        for row, swing in self.swings:
-            self._unmix(made[row], swing)
-        flows[self.held] = given[:, None] * made[self.donor[self.held]]
-        flows[self.feeds] = flow[self.feeds, None] * self.feed_made
-        left = mass[self.part_row] / self.part_hold_s
-        accepts = self.part_share * left
-        wet = self.part_wet
-        dry = accepts[wet][:, SOLIDS].sum(axis=1)
-        dissolved = accepts[wet, WATER - 2] + accepts[wet, WATER - 1]
-        accepts[wet, WATER] = np.clip(dry * self.part_water[wet] * self.wetter[wet] - dissolved, 0.0, left[wet, WATER])
-        flows[self.part_acc] = accepts
-        flows[self.part_rest] = left - accepts
-        change = self.incidence @ flows
-        change *= dt
-        mass += change
-        if self.rides:
-            self.riding.moved += flows @ self.carry_dt
-        through = (self.coming - self.leaving) @ flows * dt
-        gap = np.abs(change.sum(axis=0) - through)[:MASSES]
-        scale_t = dt * max(float(flows[self.feeds, :MASSES].sum()), float(flows[:, :MASSES].sum()) / 1000, 1e-12)
-        closure = float(gap.max()) / scale_t
-        self.worst_closure = max(self.worst_closure, closure)
-        if not closure <= CLOSES:
-            raise DomainError(
-                "E_BALANCE", "plant", f"mass closes to {closure:.1e} only, {self.now_s:.0f} s after it began"
-            )
-
-    def _unmix(self, made: np.ndarray, swing: float) -> None:
-        """Let what leaves a vessel that is not stirred be thicker and thinner than what it holds; water makes up."""
-        wave = 1 + swing * np.sin(2 * np.pi * self.now_s / SWING_S)
-        solids = float(made[SOLIDS].sum())
-        more = min(solids * (wave - 1), 0.9 * float(made[WATER]))
-        ratio = 1 + more / max(solids, 1e-12)
-        made[SOLIDS] *= ratio
-        made[MASSES:] *= ratio
-        made[WATER] -= more
 
     # ---- what is slow
 
@@ -391,7 +271,13 @@ class Running(Wired, ABC):
         self.richer += (1 - keep) * (1 - self.richer) + FEED_FRAC * float(np.sqrt(1 - keep**2)) * draws[
             len(self.wetter) :
         ]
+        self.see()
         self.enrich()
+
+    def see(self) -> None:
+        """Work out what follows from what is kept: the sums of the flows, the water of the mats."""
+        self.rows = self.flows @ GRAPH
+        self.keeps = (self.part_water * self.wetter)[self.part_wet]
 
     def enrich(self) -> None:
         """Give every feed the solids it has now, of those it should have."""
@@ -455,9 +341,9 @@ class Running(Wired, ABC):
         """Take freeness from what ran through each refiner meanwhile, by its net power."""
         for unit, one in self.quality.beating.items():
             passes = self.layout.passes[self.layout.stream_at[one.stream]]
-            bd, fibre = passes @ self.flows[:, SOLIDS].sum(axis=1), passes @ self.flows[:, FIBRE]
+            bd, fibre = passes @ self.rows[:, 0], passes @ self.flows[:, FIBRE]
             row = self.layout.into(one.stream)
-            if row is not None and bd > self.design.max() * 1e-6:
+            if row is not None and bd > self.least_flow:
                 fall = self._fall(unit, float(bd))
                 self.mass[row, MARKED["log_csf"]] -= fall * float(fibre) * passed_s
 

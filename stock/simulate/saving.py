@@ -91,4 +91,5 @@ def _put_back(plant: "Plant", state: Mapping[str, Any]) -> None:
     plant.separating.restore(state["separating"])
     plant.bleaching.restore(state["bleaching"])
     plant.readings.at_rest = dict(state["at_rest"])
+    plant.see()
     plant.refit()

@@ -189,7 +189,7 @@ class Separating:
         """Let every washer come to what its water and its health make of it."""
         plant = self.plant
         for one in self.washers:
-            solids = float(plant.flows[one.accepts][SOLIDS].sum())
+            solids = float(plant.rows[one.accepts, 0])
             if solids < LEAST_T_PER_S:
                 continue
             one.factor = float(plant.flow[one.liquor]) / solids - (100 / one.unit.consistency_pct - 1)

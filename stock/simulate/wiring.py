@@ -1,5 +1,6 @@
 """The plant's layout and control plan as arrays: what each step works with, made once as it is built."""
 
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
@@ -8,7 +9,7 @@ from stock.line.balance import LineResult
 from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.primitives import Split
-from stock.simulate.control import Plan
+from stock.simulate.control import SHARE_S, Plan
 from stock.simulate.layout import COLUMNS, FILLER, MASSES, SOLIDS, Layout
 
 REACH: Final = 2.5  # a valve's range over its flow at rest
@@ -41,19 +42,17 @@ class Wired:
         self.feeds = np.flatnonzero((ways == "feed") | (ways == "makeup"))
         self.lips = np.flatnonzero((ways == "lip") | (ways == "full"))
         self.makeups = np.flatnonzero(ways == "makeup")
-        self.held = np.flatnonzero((ways == "pumped") | (ways == "lip") | (ways == "full"))
-        self.lip_t = np.array([transfers[index].lip_t for index in self.lips])
-        self.lip_s = np.array([transfers[index].over_s for index in self.lips])
-        self.makeup_row = np.array(
-            [layout.row[transfers[i].id.removesuffix(" made up")] for i in self.makeups], dtype=int
+        self.draws, self.acc, self.rest, self.fed = (
+            _span(np.isin(ways, of)) for of in (("pumped", "lip", "full"), "accepts", "rest", ("feed", "makeup"))
         )
-        self.makeup_t = np.array([transfers[index].lip_t for index in self.makeups])
-        self.makeup_s = np.array([max(transfers[i].over_s, 5 * self.dt_s) for i in self.makeups])
+        self.drawn_from = self.donor[self.draws]
+        self.out_of = np.zeros((len(layout.holders), len(self.drawn_from)))
+        self.out_of[self.drawn_from, np.arange(len(self.drawn_from))] = self.dt_s
+        self._wire_edges()
         self.feed_made = np.array([transfers[index].make_up for index in self.feeds]).reshape(-1, len(COLUMNS))
         self.design = np.array([one.design_t_per_s for one in transfers])
+        self.least_flow = float(self.design.max()) * 1e-6
         self.part_row = np.array([one.row for one in layout.partings], dtype=int)
-        self.part_acc = np.array([one.accepts for one in layout.partings], dtype=int)
-        self.part_rest = np.array([one.rest for one in layout.partings], dtype=int)
         self.part_share = np.array([one.shares for one in layout.partings]).reshape(-1, len(COLUMNS))
         self.wetter = np.ones(len(layout.partings))  # of the water a mat keeps, of what it should
         self.richer = np.ones(len(self.feeds))
@@ -62,10 +61,15 @@ class Wired:
         cons = np.array([one.consistency_pct for one in layout.partings])
         self.part_wet = np.flatnonzero(cons > 0)
         self.part_water = 100 / np.where(cons > 0, cons, 1.0) - 1
-        self.incidence = layout.incidence
         self.leaving = layout.leaves()
         self.coming = np.zeros(count)
         self.coming[self.feeds] = 1.0
+        self.balance = np.vstack(
+            [layout.incidence, self.coming - self.leaving]
+        )  # what each holder gains, then the line
+        self.incidence = self.balance[:-1]
+        self.all_but_line = np.append(np.ones(len(layout.holders)), -1.0)
+        self.fed_and_all = np.vstack([self.coming, np.ones(count)])
         self.range = np.where(self.design > 0, REACH * self.design, 0.0)
         for one in self.plan.shares:  # what does not run now may be asked for by another grade
             at = one.driven
@@ -85,6 +89,18 @@ class Wired:
             if (volume := getattr(unit, "volume_m3", None)) and unit.id in layout.row and unit.id not in towers
         ]
         self._wire_loops()
+
+    def _wire_edges(self) -> None:
+        """Wire what runs by a level alone: over a lip above it, made up below it."""
+        layout, transfers = self.layout, self.layout.transfers
+        lips, makeups = self.lips.tolist(), self.makeups.tolist()
+        made_up = [layout.row[transfers[index].id.removesuffix(" made up")] for index in makeups]
+        self.edges = np.array(lips + makeups, dtype=int)
+        self.edge_rows = np.array([transfers[index].donor for index in lips] + made_up, dtype=int)
+        self.edge_t = np.array([transfers[index].lip_t for index in lips + makeups])
+        over = [1 / transfers[index].over_s for index in lips]
+        under = [-1 / max(transfers[index].over_s, 5 * self.dt_s) for index in makeups]
+        self.edge_per_s = np.array(over + under)
 
     def _most_fed(self, unit_id: str) -> float:
         """Return how many times its usual feed a unit may have to dilute: a broke pulper, the whole sheet in a break."""
@@ -115,14 +131,17 @@ class Wired:
         self.level_rows = np.array([loops[index].row for index in self.levels], dtype=int)
         self.gain = np.array([loop.gain for loop in loops])
         self.reset = np.array([loop.reset_s for loop in loops])
+        self.reset_gain = self.dt_s / self.reset
         self.set_point = np.array([loop.set_point for loop in loops])
         self.auto = np.ones(len(loops), dtype=bool)
         self.loop_driven = np.array([loop.driven for loop in loops], dtype=int)
         self.drives = np.flatnonzero(self.loop_driven >= 0)
+        self.driven_by_loops = self.loop_driven[self.drives]
         self.total_loop = next((index for index, loop in enumerate(loops) if loop.driven < 0), -1)
         self.dead = np.array([max(0, round(loop.dead_s / self.dt_s)) for loop in loops], dtype=int)
         self.ring = np.zeros((int(self.dead.max(initial=0)) + 1, len(loops)))
-        self.columns = np.arange(len(loops))
+        turns = np.arange(len(self.ring))[:, None]
+        self.late_at = (turns - self.dead) % len(self.ring) * len(loops) + np.arange(len(loops))
         self.lag = np.array([1 - np.exp(-self.dt_s / LAG_S) if kind == "consistency" else 1.0 for kind in kinds])
         self.least_t = np.zeros(len(loops))
         self.offset = np.zeros(len(loops))  # what an instrument reads too much, in its loop
@@ -134,13 +153,37 @@ class Wired:
         self.ratio_per_bd = np.array([one.per_bd for one in self.plan.ratios])
         self.ratio_liquor = np.array([one.liquor_row for one in self.plan.ratios], dtype=int)
         self.ratio_low = np.flatnonzero(self.ratio_liquor >= 0)
+        self.low_held = self.ratio_liquor[self.ratio_low]
+        self.low_half = 0.5 / self.usual[self.low_held]
         self.share_driven = np.array([one.driven for one in self.plan.shares], dtype=int)
         self.share_pass = np.array([layout.passes[stream_at[one.stream]] for one in self.plan.shares]).reshape(
             -1, len(layout.transfers)
         )
         self.share_bd = np.array([max(one.bd_frac, 1e-6) for one in self.plan.shares])
+        self.share_gain = self.dt_s / max(SHARE_S, 3 * self.dt_s) / self.share_bd
         self.by_hand = np.zeros(len(layout.transfers), dtype=bool)
+        self._wire_eyes(kinds)
+        self.sense = np.vstack([self.signals, self.ratio_pass, self.share_pass])  # all that is measured, at one stroke
+
+    def _wire_eyes(self, kinds: Sequence[str]) -> None:
+        """Say where each loop looks, among all that is measured and held: a quotient times a factor."""
+        loops, holders = len(kinds), len(self.layout.holders)
+        one = 3 * loops + holders  # the last of what is looked at is 1
+        looks = {"consistency": (0, 1, 100.0), "ash": (2, 0, 100.0), "reel": (1, None, 1.0)}
+        self.eye, self.eye_over = np.empty(loops, dtype=int), np.empty(loops, dtype=int)
+        self.eye_times = np.empty(loops)
+        for index, kind in enumerate(kinds):
+            seen, over, times = looks.get(kind, (None, None, 1.0))
+            self.eye[index] = 3 * loops + self.plan.loops[index].row if seen is None else 3 * index + seen
+            self.eye_over[index] = one if over is None else 3 * index + over
+            self.eye_times[index] = times
 
     def _measured(self, unit: str, kind: str) -> list[str]:
         """Return the streams a loop's instrument stands in: what runs into its unit."""
         return [one.id for one in self.line.graph.into(unit)] if kind in ("consistency", "reel", "ash") else []
+
+
+def _span(which: np.ndarray) -> slice:
+    """Return where transfers of some ways lie, side by side as the layout puts them."""
+    found = np.flatnonzero(which)
+    return slice(int(found[0]), int(found[-1]) + 1) if len(found) else slice(0, 0)

@@ -31,7 +31,7 @@ def line_of(name="cane_wash", rate=2.3):
 
 class AtRest(TestCase):
     @settings(max_examples=40)
-    @given(st.floats(0.05, 6.0), st.floats(0.3, 1.0), st.integers(0, 3))
+    @given(st.floats(0.05, 6.0), st.floats(0.65, 1.0), st.integers(0, 3))
     def test_it_comes_to_what_the_line_comes_to(self, factor, health, machine):
         found = line_of()
         unit = found.unit
