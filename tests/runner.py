@@ -2,17 +2,26 @@
 
 import sys
 import unittest
+from importlib import import_module
 from typing import Any
 
+from django.apps import apps
+from django.db import connection
 from django.db.backends.sqlite3.creation import DatabaseCreation
 from django.test.runner import DiscoverRunner
+from django.test.utils import override_settings
+
+from desk.floor.guard import guard
 
 
 class Runner(DiscoverRunner):
     """Runs every test of the project."""
 
     def setup_databases(self, **kwargs: Any) -> Any:
-        """Let copies of the test database hold what is still in its write-ahead log."""
+        """Make the tables from the models, a tenth of the time of all migrations: that both agree is checked beside.
+
+        Copies of the test database hold what is still in its write-ahead log.
+        """
         clone = DatabaseCreation._clone_test_db
 
         def complete_clone(creation: DatabaseCreation, *args: Any, **options: Any) -> Any:
@@ -20,8 +29,14 @@ class Runner(DiscoverRunner):
             return clone(creation, *args, **options)
 
         DatabaseCreation._clone_test_db = complete_clone
+        from_models = {one.label: None for one in apps.get_app_configs()}
         try:
-            return super().setup_databases(**kwargs)
+            with override_settings(MIGRATION_MODULES=from_models):
+                made = super().setup_databases(**kwargs)
+            with connection.connection as database:  # the one table that is written by hand
+                database.executescript(import_module("desk.floor.migrations.0007_sample_quality").MAKE)
+            guard()
+            return made
         finally:
             DatabaseCreation._clone_test_db = clone
 

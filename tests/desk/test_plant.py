@@ -62,7 +62,7 @@ class OverTheWire(DeskCase):
         kept = Sample.objects.filter(at_s__gt=epoch(NOW))
         self.assertEqual(set(kept.values_list("tag", flat=True)), set(live))
         self.assertGreaterEqual(kept.filter(tag="machine_level").count(), before + 2)
-        self.assertEqual((sick, wrong), ((0, "fault 1 is on; mend it with: mend 1"), [2, 2, 2, 2]))
+        self.assertEqual((sick, wrong), ((0, "fault 2 is on; mend it with: mend 2"), [2, 2, 2, 2]))
         dead = kept.filter(tag="blend_level").order_by("-at_s").first()
         self.assertEqual((dead.value, dead.quality), (None, 0x808C0000))
         self.assertTrue(all(one.quality == 0 for one in kept.exclude(tag="blend_level")))
