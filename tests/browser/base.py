@@ -154,15 +154,19 @@ class BrowserCase(StaticLiveServerTestCase):
         }
         (page or self.page).context.add_cookies([cookie])
 
-    def axe(self, *, colours_alone: bool = False) -> list[str]:
-        """Return the accessibility rules the page breaks, with where; `colours_alone` where only the theme differs."""
+    def axe(self, *, colours_alone: bool = False, within: str = "html") -> list[str]:
+        """Return the accessibility rules the page breaks, with where.
+
+        `colours_alone` where only the theme differs; `within` where the rest was looked at on another page.
+        """
         if not self.page.evaluate("'axe' in window"):
             self.page.evaluate(AXE)
         only = {"type": "tag", "values": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}
         if colours_alone:
             only = {"type": "rule", "values": ["color-contrast"]}
         found = self.page.evaluate(
-            "only => axe.run(document, {runOnly: only, resultTypes: ['violations'], preload: false})", only
+            "([within, only]) => axe.run({include: [[within]]}, {runOnly: only, resultTypes: ['violations'], preload: false})",
+            [within, only],
         )
         return [
             f"{one['id']}: {node['target']} {node['failureSummary'][:160]}"
