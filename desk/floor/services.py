@@ -128,9 +128,14 @@ def record_event(
     value: float | None = None,
     unit: str = "",
     source: Model | None = None,
+    by_system: bool = False,
 ) -> Record:
-    """Record something that happened, in words, with a number where one belongs to it and the row it was made from."""
-    require(person, action)
+    """Record something that happened, in words, with a number where one belongs to it and the row it was made from.
+
+    `by_system` says that an instrument brought it: it has no role to ask for.
+    """
+    if not by_system:
+        require(person, action)
     check_moment(at)
     if not text.strip():
         raise ValidationError({"text": "say what happened, in up to 500 characters"})

@@ -1,7 +1,10 @@
 """Washing on the desk: worked out as it is typed, refused by name, machines that fall behind, mats by hand."""
 
 from datetime import timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
+from desk.exchange.pick_up import pick_up
 from desk.floor.models import Record
 from desk.floor.next_up import next_up
 from desk.floor.state import State
@@ -130,6 +133,63 @@ class Rounds(WashCase):
         self.assertIn("vacuum, mat, shower", behind.words)
         self.assertIn("Cane washer 2 washes less", [item.what for item in next_up(state)])
         self.assertIn("do not buy its work with water", " ".join(worked(state, self.unit("cane_wash"), {}).says))
+
+
+class OneMachine(WashCase):
+    def test_its_page_shows_its_rounds_and_puts_the_likely_cause_first(self):
+        for hours, mat in ((36, 14.0), (24, 14.2), (12, 13.9), (2, 20.0), (1, 20.5)):
+            self.round(2, mat, hours=hours)
+        self.enter("cane_wash_loss", 22.0)
+        self.sign_in("operator")
+        text = self.client.get("/live/wash/cane_wash/2/").content.decode()
+        self.assertIn("Cane washer 2: efficiency", text)
+        self.assertEqual(text.count("± "), 5 + text.split("<main")[0].count("± "))
+        self.assertIn("<strong>Shower lanes blocked, or the shower off the mat</strong>", text)
+        self.assertIn("vacuum steady", text)  # which speaks against air, and against the wire
+        self.assertIn("in 5 rounds", text)
+
+    def test_without_rounds_it_says_so_and_what_is_not_there_answers_in_words(self):
+        self.sign_in("trainee")
+        self.assertContains(self.client.get("/live/wash/wood_wash/1/"), "its liquors were not taken yet")
+        for address in ("/live/wash/wood_wash/9/", "/live/wash/nothing/1/"):
+            answer = self.client.get(address)
+            self.assertContains(answer, "has no", status_code=404)
+
+
+class MeteredRounds(WashCase):
+    COLUMNS = "unit,machine,at_s,filtrate_ms_per_cm,mat_ms_per_cm,wash_ms_per_cm,factor_t_per_odt,discharge_pct"
+
+    def drop(self, *rows, name="round_1.csv"):
+        with TemporaryDirectory() as folder:
+            path = Path(folder) / name
+            path.write_text("\n".join([self.COLUMNS, *rows, ""]), encoding="utf-8")
+            return pick_up(self.world, Path(folder))[0]
+
+    def row(self, machine=2, mat=14.0, at=NOW):
+        return f"cane_wash,{machine},{int(at.timestamp())},50,{mat},6,3.0,10.5"
+
+    def test_a_meter_leaves_a_round_once(self):
+        self.assertEqual(self.drop(self.row(1), self.row(2)).reason, "")
+        self.assertEqual(Round.objects.count(), 2)
+        self.assertIn("efficiency", Record.objects.latest("id").text)
+        shown = next(one for one in shows_of(self.state(1), self.unit("cane_wash")) if one.number == 2)
+        self.assertIsNotNone(shown.last)
+
+    def test_what_somebody_took_by_hand_stands(self):
+        self.round(2, 15.0, hours=0.5)
+        self.assertEqual(self.drop(self.row(2, 30.0)).reason, "")
+        self.assertEqual([one.mat_ms_per_cm for one in Round.objects.all()], [15.0])
+
+    def test_what_cannot_be_is_aside_whole_with_its_line(self):
+        for rows, words in (
+            ([self.row(1), self.row(7)], "line 3: Cane washers has no machine 7"),
+            ([self.row(1), self.row(2, "soup")], "line 3: mat_ms_per_cm is 'soup'"),
+            ([self.row(1), self.row(2, 5.0)], "line 3"),
+            ([self.row(1, at=NOW + timedelta(days=2))], "still to come"),
+        ):
+            with self.subTest(words):
+                self.assertIn(words, self.drop(*rows).reason)
+        self.assertFalse(Round.objects.exists())
 
 
 class Mats(WashCase):

@@ -17,8 +17,8 @@ from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import MODEL
-from desk.stations.bleach.lab import take_control, take_tracer
 from desk.stations.bleach.answers import ANSWERS, LEAST_RUNGS, SIDES, Shown, shown_by
+from desk.stations.bleach.lab import take_control, take_tracer
 from desk.stations.bleach.ladders import accept_response, fitted, rungs_of, take_rung
 from desk.stations.bleach.models import Control, Response, Rung, Tracer
 from desk.stations.bleach.pages import tabs_context

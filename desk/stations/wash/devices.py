@@ -29,7 +29,7 @@ def _round(world: World, dropped: Dropped, rows: list[dict[str, str]]) -> None:
         if by_hand.filter(at__gt=at - SOONER, at__lt=at + SOONER).exclude(by__username=BENCH).exists():
             continue
         try:
-            take_round(world, bench(), unit, machine, found, at=at, form_key=dropped.key(number)[:40])
+            take_round(world, bench(), unit, machine, found, at=at, form_key=dropped.key(number)[:40], by_system=True)
         except DomainError as error:
             raise BrokenFileError(f"line {number}: {error.message}") from None
         except ValidationError as error:

@@ -49,10 +49,11 @@ def home(request: HttpRequest, state: State, station_id: str) -> HttpResponse:
 @alike
 def line(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Show a washing line."""
-    return _line(request, state, _unit(state, unit_id))
+    return _line(request, state, unit_of(state, unit_id))
 
 
-def _unit(state: State, unit_id: str) -> Washer:
+def unit_of(state: State, unit_id: str) -> Washer:
+    """Return a washing line; Http404 where there is none of that name."""
     found = next((unit for unit in washers(state) if unit.id == unit_id), None)
     if found is None:
         message = f"{state.line.mill} has no washing line {unit_id[:40]}."
@@ -68,7 +69,7 @@ def _line(request: HttpRequest, state: State, unit: Washer) -> HttpResponse:
         "sequences": SEQUENCES,
         **shown,
         "sentence": _line_sentence(state, unit, shown),
-        **_tabs(state, unit.id),
+        **line_tabs(state, unit.id),
     }
     return render_page(request, state, "wash/line.html", context, here=unit.station)
 
@@ -85,7 +86,8 @@ def _line_sentence(state: State, unit: Washer, shown: dict[str, Any]) -> str:
     return f"{running}, loss {reading.value:.1f} kg/BDt, {reading.verdict.words}."
 
 
-def _tabs(state: State, here: str) -> dict[str, Any]:
+def line_tabs(state: State, here: str) -> dict[str, Any]:
+    """Return the tabs of the washing, one of them open."""
     return {"tabs": [(address, label, name == here) for name, label, address in tabs(state)], "tabs_label": "Washing"}
 
 
@@ -105,7 +107,7 @@ def _shown(state: State, found: Worked) -> dict[str, Any]:
 @on_line
 def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Work a line out for what was typed; what was typed comes back, right or wrong."""
-    found = worked(state, _unit(state, unit_id), request.POST.dict())
+    found = worked(state, unit_of(state, unit_id), request.POST.dict())
     return render(request, "wash/_worked.html", {**_shown(state, found), "world": state.world, "state": state})
 
 
@@ -138,7 +140,7 @@ def _rounds(request: HttpRequest, state: State, refused: str = "") -> HttpRespon
         "form_key": new_key(),
         "mat_key": new_key(),
         "sentence": _sentence(lines),
-        **_tabs(state, "rounds"),
+        **line_tabs(state, "rounds"),
     }
     status = 422 if refused else 200
     return render_page(request, state, "wash/rounds.html", context, here=units[0].station, status=status)
@@ -170,7 +172,7 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
     """Keep a round of one machine."""
     try:
         unit_id, machine = _place(state, request.POST.get("machine", ""))
-        unit = _unit(state, unit_id)
+        unit = unit_of(state, unit_id)
         typed = read_form(
             request,
             at=MomentField(state),

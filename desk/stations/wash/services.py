@@ -42,16 +42,25 @@ def _station_of(unit: Washer, machine: int) -> str:
 
 @verb
 def take_round(
-    world: World, person: Person, unit_id: str, machine: int, found: Mapping[str, float], *, at: datetime, form_key: str
+    world: World,
+    person: Person,
+    unit_id: str,
+    machine: int,
+    found: Mapping[str, float],
+    *,
+    at: datetime,
+    form_key: str,
+    by_system: bool = False,
 ) -> Round:
-    """Keep the liquors of a machine.
+    """Keep the liquors of a machine; `by_system` where a meter left them and nobody is signed in.
 
     Raises
     ------
     NotAllowedError, ValidationError, DomainError
         For a wrong role, a machine there is none of, a moment that cannot be, liquors that cannot belong together.
     """
-    require(person, RECORD)
+    if not by_system:
+        require(person, RECORD)
     check_moment(at)
     unit = washer_of(world, unit_id)
     name = _station_of(unit, machine)
@@ -65,8 +74,9 @@ def take_round(
     def tell(kept: Round) -> None:
         words = f"{unit.name}, {name}: efficiency {shown.e_std_ratio:.2f} ± {shown.u_e_std_ratio:.2f} by its liquors"
         record_event(
-            world, person, words, station=unit.station, at=at, form_key=line_key("w", kept), action=RECORD, source=kept
-        )
+            world, person, words, station=unit.station, at=at, form_key=line_key("w", kept), action=RECORD, source=kept,
+            by_system=by_system,
+        )  # fmt: skip
 
     return keep(row, tell)
 

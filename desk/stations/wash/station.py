@@ -32,7 +32,9 @@ def _due(state: State) -> Iterable[Item]:
 
 
 def _pages(state: State) -> list[str]:
-    return [address for _, _, address in tabs(state)]
+    slug = state.world.slug
+    machines = [reverse("wash_machine", args=[slug, unit.id, 1]) for unit in washers(state)]
+    return [*(address for _, _, address in tabs(state)), *machines]
 
 
 STATION: Final = Station(
