@@ -142,7 +142,7 @@ class OneMachine(WashCase):
         self.enter("cane_wash_loss", 22.0)
         self.sign_in("operator")
         text = self.client.get("/live/wash/cane_wash/2/").content.decode()
-        self.assertIn("Cane washer 2: efficiency", text)
+        self.assertIn("Cane washer 2 shows 2.5, 3.7 before. Likeliest by what is read: shower lanes blocked", text)
         self.assertEqual(text.count("± "), 5 + text.split("<main")[0].count("± "))
         self.assertIn("<strong>Shower lanes blocked, or the shower off the mat</strong>", text)
         self.assertIn("vacuum steady", text)  # which speaks against air, and against the wire

@@ -18,7 +18,7 @@ from desk.stations.wash.shown import Shows, checks_of, figure_of, rate_of, round
 from desk.stations.wash.worked import worked
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, figure
-from stock.washing.signs import Side, weighed
+from stock.washing.signs import Side, Weighed, weighed
 from stock.washing.unit import Machine, Washer
 
 WIDTH, HEIGHT = 462.0, 170.0
@@ -53,7 +53,7 @@ def machine(request: HttpRequest, state: State, unit_id: str, number: int) -> Ht
         raise Http404(message)
     told = [one for one in rounds_of(state, unit) if one.machine == number]
     rounds = [(one, shown) for one in told if (shown := figure_of(one)) is not None]
-    found = worked(state, unit, {})
+    found, causes = worked(state, unit, {}), weighed(_seen(state, unit, shows))
     context = {
         "unit": unit,
         "shows": shows,
@@ -63,16 +63,19 @@ def machine(request: HttpRequest, state: State, unit_id: str, number: int) -> Ht
         "step": next((one for one in found.steps if one.number == number), None),
         "mat": _mat(state, unit, shows.machine),
         "checks": [one for one in checks_of(state, unit) if one.machine == number][:6],
-        "causes": weighed(_seen(state, unit, shows)),
-        "sentence": _sentence(shows),
+        "causes": causes,
+        "sentence": _sentence(shows, causes),
         **line_tabs(state, unit.id),
     }
     return render_page(request, state, "wash/machine.html", context, here=unit.station)
 
 
-def _sentence(shows: Shows) -> str:
+def _sentence(shows: Shows, causes: Sequence[Weighed]) -> str:
     if shows.last is None:
         return f"{shows.machine.name}: its liquors were not taken yet; {shows.machine.e_std:g} by the mill's file."
+    if shows.behind and causes[0].weight >= 0:
+        begun = f"{shows.machine.name} shows {shows.last.value:.1f}, {shows.mean:.1f} before."
+        return f"{begun} Likeliest by what is read: {causes[0].cause.words}."
     return f"{shows.machine.name}: efficiency {shows.last.value:.1f}, {shows.words}."
 
 
