@@ -4,6 +4,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from stock.parts import Point, Points, points
 from stock.primitives import Mix, Separate, Sink
 
 
@@ -30,6 +31,10 @@ class Wire(Separate):
 
 class SaveAll(Separate):
     """Fibre won back from white water."""
+
+    POINTS: ClassVar[Points] = points(
+        recovery=Point("Recovery of {of}", "Recovery", "recovery_pct", (0, 100), 1, ("recovery",), told=True),
+    )
 
     kind: Literal["save_all"]
 

@@ -8,7 +8,7 @@ pad holds more than fibre alone. What the plant does not carry is not read here.
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Any, Final
 from zlib import crc32
 
 import numpy as np
@@ -128,32 +128,39 @@ class Readings:
         part = plant.line.part(tag.of)
         if isinstance(part, Digester):
             return self._digester(part, tag.reads)
-        if tag.reads == "level":
-            return self._level(part.id)
-        if tag.reads == "temperature":
-            return self._temperature(part.id)
-        if isinstance(part, Tank):
-            return self._dissolved(part.id, tag)
-        if tag.reads in OF_A_SCREEN:
-            return self._screened(part.id, tag) if part.id in plant.separating.screens else None
-        if part.id in plant.bleaching.usual and tag.reads in OF_A_BLEACH:
-            return self._bleach(part.id, tag)
-        if tag.reads == "strength" and isinstance(part, BleachDose):
-            target = _usual(tag)
-            return lambda: target * plant.bleaching.strength.get(part.id, 1.0)
-        if tag.reads in OF_A_WASHER:
-            return self._washer(part.id, tag)
-        if tag.reads == "net_power":
-            return (lambda: plant.powers[part.id]) if part.id in plant.powers else None
+        own = self._of_equipment(part, tag)
+        if own is not None:
+            return own[0]
         make = OF_A_ROW.get(tag.reads)
-        if make is None:
+        row = self._row_of(part.id) if make is not None else None
+        if make is None or row is None:
             return None
-        row = self._row_of(part.id)
-        if row is None or (tag.reads == "ash" and not row()[FILLER]):  # what a cane's dirt is, say, is not carried
+        if tag.reads == "ash" and not row()[FILLER]:  # what a cane's dirt is, say, is not carried
             return None
         if tag.reads == "freeness" and (refiner := self._refined_at(part.id)) is not None:
             return lambda: _refined(row(), plant.falls_by(refiner, row()))
         return lambda: make(row())
+
+    def _of_equipment(self, part: Any, tag: Tag) -> tuple[Truth | None] | None:
+        """Return what is read of a piece of equipment itself; none where it is read of the stock."""
+        plant, reads = self.plant, tag.reads
+        if part.id in plant.bleaching.usual and reads in OF_A_BLEACH:
+            return (self._bleach(part.id, tag),)
+        if reads == "strength" and isinstance(part, BleachDose):
+            target = _usual(tag)
+            return (lambda: target * plant.bleaching.strength.get(part.id, 1.0),)
+        if reads in OF_A_SCREEN:
+            return (self._screened(part.id, tag) if part.id in plant.separating.screens else None,)
+        if isinstance(part, Tank) and reads not in ("level", "temperature"):
+            return (self._dissolved(part.id, tag),)
+        makers: dict[str, Callable[[], Truth | None]] = {
+            "level": lambda: self._level(part.id),
+            "temperature": lambda: self._temperature(part.id),
+            "recovery": lambda: self._recovered(part.id),
+            "net_power": lambda: (lambda: plant.powers[part.id]) if part.id in plant.powers else None,
+            **dict.fromkeys(OF_A_WASHER, lambda: self._washer(part.id, tag)),
+        }
+        return (makers[reads](),) if reads in makers else None
 
     def _screened(self, unit_id: str, tag: Tag) -> Truth:
         """Return what is read of a system of screens or cleaners; motor and rejects about what they usually are."""
@@ -189,6 +196,18 @@ class Readings:
             return None
         row, volume = plant.layout.row[unit_id], getattr(plant.line.unit(unit_id), "volume_m3", None)
         return None if not volume else (lambda: 100 * plant.content(row) / volume)
+
+    def _recovered(self, unit_id: str) -> Truth | None:
+        """Return the share of the solids a save-all is fed that it wins back, %; none where nothing runs."""
+        parting = next((one for one in self.plant.layout.partings if one.unit == unit_id), None)
+        if parting is None:
+            return None
+
+        def share() -> float | None:
+            kept, rest = (float(self.plant.rows[at, 0]) for at in (parting.accepts, parting.rest))
+            return 100 * kept / (kept + rest) if kept + rest > 1e-9 else None
+
+        return share
 
     def _dissolved(self, tank_id: str, tag: Tag) -> Truth | None:
         """Return what the water of a tank holds of something that builds up, about what it usually is."""

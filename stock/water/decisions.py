@@ -53,6 +53,23 @@ def _has_drain(here: Here) -> bool:
         return False
 
 
+def _goes_on(here: Here) -> Figure:
+    """Fibre that goes on over what should, by what the save-all is fed."""
+    streams = here.facts.result.streams
+    fed = sum(streams[one.id].bd_t_per_h for one in here.line.graph.into(here.unit.id))
+    said = Origin("computed", "whole-line balance, all that runs to it")
+    data = {"fed_bd_t_per_h": Datum(round(fed, 4), said), "recovery_pct": here.now, "wanted_pct": here.wanted}
+    return figure("saveall_lost", "fibre that goes on", data, decimals=0)
+
+
+def _say_goes_on(size: Figure, here: Here) -> str:
+    day = 24 * size.value / 1000
+    return (
+        f"{size.text} kg/h more fibre goes on than should, {day:.1f} t a day: the mat first, its sweetener and speed; then"
+        " retention on the wire, which cuts what comes and what goes"
+    )
+
+
 def _bled(point: str, causes: tuple[str, ...], check: str) -> Rule:
     """Return the row of something that builds up: too much of it is bled off, too little is water wasted."""
     sides = ("high", "low")
@@ -60,6 +77,21 @@ def _bled(point: str, causes: tuple[str, ...], check: str) -> Rule:
 
 
 ROWS: tuple[Rule, ...] = (
+    Rule(
+        "fibre_to_drain",
+        "recovery",
+        ("low",),
+        (
+            "mat broken or too thin",
+            "sweetener fibre short",
+            "white water that goes round it",
+            "retention on the wire lost",
+        ),
+        "The filtrate by eye and by a pad; the mat round the disc or drum; what overflows ahead of it.",
+        _goes_on,
+        _say_goes_on,
+        at=("save_all",),
+    ),
     _bled(
         "chloride",
         (
@@ -102,6 +134,7 @@ QUIET: tuple[Quiet, ...] = (
         )
         for point in ("chloride", "potassium", "calcium")
     ),
+    Quiet("recovery", ("high",), "It wins back more than it is asked: nothing to move for it.", at=("save_all",)),
     Quiet(
         "gas",
         ("high",),

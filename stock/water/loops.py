@@ -319,6 +319,23 @@ def white_water(
     return WhiteWater(headbox, round_, round_ * lost, headbox * retention_frac)
 
 
+@method(
+    "lost_kg_per_h = 1000 * fed_bd_t_per_h * (wanted_pct - recovery_pct) / 100",
+    title="Fibre a save-all lets go on",
+    station="water",
+    source="loop balance: what is fed to it and not won back",
+    exact=False,
+    results=("lost_kg_per_h",),
+    example=Example({"fed_bd_t_per_h": 0.805, "recovery_pct": 82, "wanted_pct": 90}, {"lost_kg_per_h": 64.4}),
+    fed_bd_t_per_h=Arg("solids in the white water fed to it", 0, 1000),
+    recovery_pct=Arg("what it wins back", 0, 100),
+    wanted_pct=Arg("what it is to win back", 0, 100),
+)
+def saveall_lost(*, fed_bd_t_per_h: float, recovery_pct: float, wanted_pct: float) -> float:
+    """Return the solids that go on over what should; below nought where it wins back more."""
+    return 1000 * fed_bd_t_per_h * (wanted_pct - recovery_pct) / 100
+
+
 class Chain(NamedTuple):
     """Fresh water into each tank, what each spills to the next, what leaves the last."""
 

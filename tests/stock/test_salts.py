@@ -82,6 +82,7 @@ class Salts(TestCase):
             one.run(0.5 * HOUR)
         fibre = [one.mass[one.layout.row["clear_tank"], 0] for one in (sick, well)]
         self.assertGreater(fibre[0], 3 * fibre[1])
+        self.assertLess(sick.truth("saveall_recovery"), 0.35 * well.truth("saveall_recovery"))
 
     def test_kept_and_put_back_it_goes_on_alike_and_an_old_state_begins_at_rest(self):
         plant, other, old = calm(), calm(), calm()
@@ -114,6 +115,13 @@ class Said(TestCase):
                 self.assertIn(words, " ".join(found.causes))
                 self.assertIn("Open the bleed", found.correction)
                 self.assertGreater(found.size.value, 0)
+
+    def test_a_save_all_that_lets_fibre_go_says_how_much(self):
+        found = card("saveall_recovery", 79.0)
+        self.assertEqual(found.rule, "fibre_to_drain")
+        fed = found.size.data["fed_bd_t_per_h"].value
+        self.assertAlmostEqual(found.size.value, 90 * fed)  # nine points of it
+        self.assertIn("retention on the wire", found.correction)
 
     def test_chloride_counts_what_fresh_water_brings(self):
         """From 0.14 to 0.06 with 0.02 in the make-up: what leaves, times 0.08 over 0.04."""
