@@ -19,6 +19,7 @@ from stock.simulate.layout import SOLIDS, WATER
 from stock.simulate.reading import Sick
 
 if TYPE_CHECKING:
+    from stock.simulate.house import House
     from stock.simulate.plant import Plant
 
 
@@ -257,6 +258,30 @@ def _steam(plant: "Plant", fault: Fault) -> None:
     plant.batches.steam_frac = min(plant.batches.steam_frac, fault.params["frac"])
 
 
+def _houses_at(plant: "Plant", unit: str) -> "list[House]":
+    groups = zip(plant.layout.groups, plant.batches.houses, strict=True)
+    return [house for group, house in groups if group.unit == unit]
+
+
+def _kappa_wave(plant: "Plant", fault: Fault) -> None:
+    for house in _houses_at(plant, fault.unit):
+        house.wave_kappa += fault.params["kappa"]
+
+
+def _wetter(plant: "Plant", fault: Fault) -> None:
+    for house in _houses_at(plant, fault.unit):
+        house.wet_over += fault.params["points"] / 100
+
+
+def _circulates(plant: "Plant", fault: Fault) -> None:
+    for house in _houses_at(plant, fault.unit):
+        house.apart_over_c = max(house.apart_over_c, fault.params["apart_c"])
+
+
+def _contaminated(plant: "Plant", fault: Fault) -> None:
+    plant.breaks_times = max(plant.breaks_times, fault.params["times"])
+
+
 def _break(plant: "Plant", fault: Fault) -> None:
     plant.breaks_until_s = max(plant.breaks_until_s, fault.since_s + 60 * fault.params["minutes"])
 
@@ -295,6 +320,10 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "basket_holed": Kind("a part of the accepts is never screened", _screens, {"leak_frac": (0.3, 0.01, 1.0)}, _holed),
     "tower_channels": Kind("stock runs through a part of a tower alone", _towers, {"active_frac": (0.7, 0.05, 0.95)}, _channels),
     "steam_short": Kind("the cook house is short of steam", _house, {"frac": (0.7, 0.0, 1.0)}, _steam),
+    "kappa_wave": Kind("the next cooks end at another kappa", _house, {"kappa": (4.0, -8.0, 12.0)}, _kappa_wave),
+    "chips_wetter": Kind("chips are wetter than they are booked", _house, {"points": (2.0, -8.0, 12.0)}, _wetter),
+    "circulates_badly": Kind("a cook is colder at its bottom", _house, {"apart_c": (7.0, 1.0, 20.0)}, _circulates),
+    "contaminants": Kind("stickies in the furnish lose the sheet", _reel, {"times": (3.0, 1.0, 50.0)}, _contaminated),
     "sheet_break": Kind("the sheet is lost behind the couch", _reel, {"minutes": (15.0, 0.5, 180.0)}, _break),
 }  # fmt: skip
 

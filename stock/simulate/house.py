@@ -25,6 +25,8 @@ SAID: Final[Mapping[str, str]] = {
 }  # fmt: skip
 BLOWN_C: Final = 98.0
 COLD_C: Final = 60.0
+APART_BORNE_C, KAPPA_PER_APART_C = 1.0, 0.75  # top over bottom that does no harm, and what each degree more leaves
+APART_S: Final = 600.0  # how fast a poor circulation shows
 COOLS_C_PER_MIN: Final = 0.3
 RATE: Final = h_rate.method.bare  # type: ignore[attr-defined]  # unchecked: thousands of times a second
 
@@ -84,6 +86,7 @@ class House:
         self.next_start_s = 0.0
         self.every_s = 3600.0
         self.bias = 0.0  # of the plant's kappa against the recipe's relation
+        self.wave_kappa = self.wet_over = self.apart_over_c = 0.0  # what faults make of its cooks
         self.profile = planned_profile(recipe, 900.0)
         self.heat_from_min = recipe.fill_min + recipe.liquor_min
 
@@ -103,7 +106,8 @@ class House:
         moisture = recipe.chip_moisture_frac + float(rng.normal(0, 0.006))
         vessel.moisture_frac = round(moisture, 4)
         vessel.chips_t = round(self.charge_bdt * float(rng.normal(1, 0.012)) / (1 - moisture), 2)
-        vessel.wetter, vessel.scatter = float(rng.normal(0, 0.0035)), float(rng.normal(0, 0.33))
+        vessel.wetter = float(rng.normal(0, 0.0035)) + self.wet_over
+        vessel.scatter = float(rng.normal(0, 0.33)) + self.wave_kappa
         vessel.apart_c = float(abs(rng.normal(0.3, 0.15)))
         vessel.celsius = recipe.start_c - 2
         if recipe.alkaline is not None:
@@ -142,7 +146,8 @@ class House:
         na2o = charge_as_na2o(charge_pct_naoh_on_wood=true_charge)
         kappa = alkali.alpha - alkali.beta * float(severity(max(vessel.factor, 2.0), na2o, alkali.n))
         kappa -= 16 * (vessel.sulphidity - alkali.sulphidity_frac) if alkali.sulphidity_frac else 0.0
-        return max(kappa + vessel.scatter + self.bias, 6.0)
+        uneven = KAPPA_PER_APART_C * max(vessel.apart_c - APART_BORNE_C, 0.0)
+        return max(kappa + vessel.scatter + self.bias + uneven, 6.0)
 
     # ---- the clock
 
@@ -154,6 +159,8 @@ class House:
             grid, celsius = self.profile
             if vessel.phase == "heat":
                 wanted = float(np.interp(minutes, grid, celsius))
+                if self.apart_over_c > vessel.apart_c:
+                    vessel.apart_c += (self.apart_over_c - vessel.apart_c) * min(1.0, dt_s / APART_S)
                 vessel.celsius += max(-dt_s * 0.02, min(wanted - vessel.celsius, 0.05 * dt_s * max(steam_frac, 0.0)))
             else:
                 vessel.celsius -= 0.02 * dt_s if vessel.phase == "relief" else 0.002 * dt_s

@@ -86,7 +86,9 @@ class Plant(Running):
         self.bleaching.healthy()
         self.riding.spilled[:] = 0.0
         self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}
-        self.batches.steam_frac = 1.0
+        self.batches.steam_frac, self.breaks_times = 1.0, 1.0
+        for house in self.batches.houses:
+            house.wave_kappa = house.wet_over = house.apart_over_c = 0.0
         apply_faults(self, self.faults)
         self.separating.screen()
         self.has_sticking = bool(self.sticks.any())

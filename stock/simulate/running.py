@@ -122,6 +122,7 @@ class Running(Stepping, ABC):
         self.strays: dict[int, float] = {}  # water that runs into a tank unasked, t/s, by its make-up
         self.looks = np.hstack([GRAPH, CARRY * dt_s])
         self.breaks_per_d = 0.0  # the sheet is lost so often of itself
+        self.breaks_times = 1.0  # what faults make of that
         self.worn: dict[str, float] = {}
         self.slips: dict[str, float] = {}
         self.channels: dict[str, float] = {}  # towers of which a part alone is passed through
@@ -254,7 +255,7 @@ class Running(Stepping, ABC):
     def _may_break(self, passed_s: float) -> None:
         """Lose the sheet now and then: of the seed and the moment alone."""
         rng = np.random.default_rng([self.seed, crc32(b"break"), round(self.now_s / SLOW_S)])
-        if rng.random() < CHANCE(breaks_per_d=self.breaks_per_d, dt_s=passed_s):
+        if rng.random() < CHANCE(breaks_per_d=self.breaks_per_d, dt_s=passed_s, times_ratio=self.breaks_times):
             minutes = min(float(rng.lognormal(np.log(BREAK_MIN), BREAK_SPREAD)), LONGEST_BREAK_MIN)
             self.breaks_until_s = self.now_s + 60 * minutes
             self.tell("", f"the sheet is lost, for {minutes:.0f} min")

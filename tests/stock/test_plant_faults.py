@@ -286,3 +286,48 @@ class FaultTests(SimpleTestCase):
             plant.mend(number)
         self.assertAlmostEqual(plant.truth("screen_drop") or 0, screen, delta=1e-6)
         self.assertTrue(np.array_equal(dirt, plant.part_share[plant.separating.screens["clean"]]))
+
+
+class Cooks(SimpleTestCase):
+    """What is wrong with the cooks shows in their kappa, and not before the cooks it is wrong with."""
+
+    def _blown(self, kind: str, hours: float = 9.0, **params: float) -> tuple[list[float], float]:
+        """Return the kappas of cooks begun with a fault on, and the widest top-to-bottom of any."""
+        plant = Plant(hallin_reach(), dt_s=10.0)
+        plant.batches.stagger()
+        house = plant.batches.houses[0]
+        begun = house.next_cook
+        if kind:
+            plant.fault(kind, plant.layout.groups[0].unit, **params)
+        found, apart = {}, 0.0
+        for _ in range(int(hours * 12)):
+            plant.run(plant.now_s + 300)
+            apart = max(apart, *(one.apart_c for one in house.vessels))
+            found |= {one.cook: one.kappa for one in house.vessels if one.kappa > 0 and one.cook >= begun}
+        return list(found.values()), apart
+
+    def test_each_moves_the_cooks_it_is_on(self) -> None:
+        healthy, near = self._blown("")
+        self.assertGreater(len(healthy), 2)
+        mean = sum(healthy) / len(healthy)
+        for kind, params, over in (
+            ("kappa_wave", {"kappa": 4.0}, (3.5, 4.5)),
+            ("chips_wetter", {"points": 2.0}, (-4.5, -2.0)),  # of a weight there is less wood, so it is over-charged
+            ("circulates_badly", {"apart_c": 7.0}, (3.0, 6.0)),
+        ):
+            with self.subTest(kind):
+                ill, apart = self._blown(kind, **params)
+                self.assertEqual(len(ill), len(healthy))
+                self.assertTrue(over[0] < sum(ill) / len(ill) - mean < over[1], (ill, healthy))
+                self.assertEqual(apart > near + 3, kind == "circulates_badly")
+
+    def test_stickies_lose_the_sheet_more_often(self) -> None:
+        lost = []
+        for times in (1.0, 30.0):
+            plant = Plant(hallin_reach(), dt_s=30.0, disturbed=False, rides=False)
+            plant.breaks_per_d = 2.0
+            if times > 1:
+                plant.fault("contaminants", "reel", times=times)
+            plant.run(10 * HOUR)
+            lost.append(sum("sheet is lost" in one.words for one in plant.events))
+        self.assertGreater(lost[1], lost[0] + 3)
