@@ -219,11 +219,20 @@ def framed(state: State, here: str) -> dict[str, SafeString]:
     """Return ribbon and rail as they stand on a page: the same for everybody, made once a state."""
     key = f"framed:{here}"
     if key not in state.kept:
-        context = {"world": state.world, "here": here, **rail(state), **ribbon(state, here)}
+        context = {"world": state.world, "here": here, "next_up_html": next_up_of(state), **ribbon(state, here)}
         state.kept[key] = {
             f"{part}_html": render_to_string(f"components/_{part}.html", context) for part in ("ribbon", "rail")
         }
     found: dict[str, SafeString] = state.kept[key]
+    return found
+
+
+def next_up_of(state: State) -> SafeString:
+    """Return the rail's list, made once a state for every page."""
+    if "next_up_html" not in state.kept:
+        context = {"world": state.world, **rail(state)}
+        state.kept["next_up_html"] = render_to_string("components/_next_up.html", context)
+    found: SafeString = state.kept["next_up_html"]
     return found
 
 

@@ -15,6 +15,7 @@ from stock.working import Arg, Choice, Example, Rows, method
 
 SHARES: Final = (0.50, 0.63, 0.95)
 STEPS: Final = 4000
+LEAPS: Final = 14  # 2**14 steps, four times as far as a change takes to come
 SINGULAR: Final = 1e-12
 STAGE_COLUMNS: Final = {
     "discharge_consistency_pct": Arg("consistency of its mat", 0, 100, above=True, below=True),
@@ -397,14 +398,18 @@ def _times(
     slowest = 1 / max(float(np.abs(np.linalg.eigvals(rates).real).min()), 1e-9)
     step_min = 6 * slowest / STEPS
     once = np.linalg.solve(np.eye(len(start)) - 0.5 * step_min * rates, np.eye(len(start)) + 0.5 * step_min * rates)
-    off = start - end
-    times: list[float] = []
-    for index in range(1, 4 * STEPS):
-        off = once @ off
-        come = 1 + float(row @ off) / whole if abs(whole) > 1e-12 else 1.0
-        while len(times) < len(SHARES) and come >= SHARES[len(times)]:
-            times.append(index * step_min)
-        if len(times) == len(SHARES):
-            break
-    times += [4 * STEPS * step_min] * (len(SHARES) - len(times))
+    leaps = [
+        once
+    ]  # one step, two, four and so on: a change only comes nearer, so the last step before it is found by halves
+    for _ in range(LEAPS - 1):
+        leaps.append(leaps[-1] @ leaps[-1])
+    times = []
+    for share in SHARES:
+        off, passed = start - end, 0
+        for power in range(LEAPS - 1, -1, -1):
+            after = leaps[power] @ off
+            come = 1 + float(row @ after) / whole if abs(whole) > 1e-12 else 1.0
+            if come < share:
+                off, passed = after, passed + 2**power
+        times.append((passed + 1) * step_min)
     return Answered(*times)
