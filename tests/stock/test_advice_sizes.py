@@ -88,9 +88,9 @@ class ByHand(TestCase):
 
     def test_every_card_names_causes_one_check_and_the_tag_it_is_about(self):
         for rule in RULES:
-            for tag, side in tags_of(rule):
+            for line, tag, side in tags_of(rule):
                 with self.subTest(f"{rule.id} {tag.id} {side}"):
-                    found = card(tag.id, halfway(tag, side))
+                    found = card(tag.id, halfway(tag, side), line)
                     self.assertGreaterEqual(len(found.causes), 2)
                     self.assertEqual(len(set(found.causes)), len(found.causes))
                     self.assertTrue(found.check.endswith((".", "?")))

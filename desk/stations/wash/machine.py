@@ -14,17 +14,16 @@ from desk.frame.page import page as render_page
 from desk.frame.plot import Scale, line, padded, round_marks
 from desk.stations.wash.models import Round
 from desk.stations.wash.pages import line_tabs, unit_of
-from desk.stations.wash.shown import Shows, checks_of, figure_of, rate_of, rounds_of, shows_of
+from desk.stations.wash.shown import Shows, checks_of, figure_of, rate_of, rounds_of, seen_of, shows_of
 from desk.stations.wash.worked import worked
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, figure
-from stock.washing.signs import Side, Weighed, weighed
+from stock.washing.signs import Weighed, weighed
 from stock.washing.unit import Machine, Washer
 
 WIDTH, HEIGHT = 462.0, 170.0
 LEFT, FOOT, HEAD = 40.0, 24.0, 8.0
 LEAST_SHOWN: Final = 2
-READ: Final = ("loss", "vacuum", "vat", "strong_solids")
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +52,7 @@ def machine(request: HttpRequest, state: State, unit_id: str, number: int) -> Ht
         raise Http404(message)
     told = [one for one in rounds_of(state, unit) if one.machine == number]
     rounds = [(one, shown) for one in told if (shown := figure_of(one)) is not None]
-    found, causes = worked(state, unit, {}), weighed(_seen(state, unit, shows))
+    found, causes = worked(state, unit, {}), weighed(seen_of(state, unit, shows))
     context = {
         "unit": unit,
         "shows": shows,
@@ -77,21 +76,6 @@ def _sentence(shows: Shows, causes: Sequence[Weighed]) -> str:
         begun = f"{shows.machine.name} shows {shows.last.value:.1f}, {shows.mean:.1f} before."
         return f"{begun} Likeliest by what is read: {causes[0].cause.words}."
     return f"{shows.machine.name}: efficiency {shows.last.value:.1f}, {shows.words}."
-
-
-def _seen(state: State, unit: Washer, shows: Shows) -> dict[str, Side]:
-    """Return what is read at the line, and of the machine by its liquors, as sides of their bands."""
-    seen: dict[str, Side] = {}
-    for point in READ:
-        reading = state.readings.get(unit.tag_of(point) or "")
-        if reading is not None and reading.tag.band is not None and not reading.trouble:
-            side = reading.verdict.side
-            seen[point] = "low" if side == "low" else "high" if side == "high" else "steady"
-    if shows.last is not None:
-        doubt = 2 * shows.last.results["u_e_std_ratio"]
-        over = shows.last.value - shows.mean
-        seen["efficiency"] = "low" if over < -doubt else "high" if over > doubt else "steady"
-    return seen
 
 
 def _mat(state: State, unit: Washer, machine: Machine) -> Figure | None:

@@ -11,6 +11,7 @@ from stock.consistency.basis import liquor_ratio_t_per_odt
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Place
+from stock.washing.signs import Side
 from stock.washing.stairs import USUAL_SOLIDS, machines_of
 from stock.washing.unit import Machine, Washer
 
@@ -18,6 +19,7 @@ L: Final = liquor_ratio_t_per_odt.method.bare  # type: ignore[attr-defined]
 BACK: Final = timedelta(days=45)
 EVERY_S: Final = 60
 NEAR: Final = timedelta(minutes=90)
+READ: Final = ("loss", "vacuum", "vat", "strong_solids")  # of a line, that speak for one cause or another
 CAUSES: Final = "vacuum, mat, shower and its lanes, wire, air, foam, temperature"
 
 
@@ -145,6 +147,21 @@ def shows_of(state: State, unit: Washer) -> list[Shows]:
 def measured_of(shows: Sequence[Shows]) -> dict[int, float]:
     """Return the efficiencies found by liquors, by machine counted from nought."""
     return {one.number - 1: one.last.value for one in shows if one.last is not None}
+
+
+def seen_of(state: State, unit: Washer, shows: Shows) -> dict[str, Side]:
+    """Return what is read at the line, and of the machine by its liquors, as sides of their bands."""
+    seen: dict[str, Side] = {}
+    for point in READ:
+        reading = state.readings.get(unit.tag_of(point) or "")
+        if reading is not None and reading.tag.band is not None and not reading.trouble:
+            side = reading.verdict.side
+            seen[point] = "low" if side == "low" else "high" if side == "high" else "steady"
+    if shows.last is not None:
+        doubt = 2 * shows.last.results["u_e_std_ratio"]
+        over = shows.last.value - shows.mean
+        seen["efficiency"] = "low" if over < -doubt else "high" if over > doubt else "steady"
+    return seen
 
 
 # ---- hand and laboratory
