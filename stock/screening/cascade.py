@@ -74,7 +74,8 @@ def fed(rejected: np.ndarray, accept_to: np.ndarray, reject_to: np.ndarray, feed
         found: np.ndarray = np.linalg.solve(matrix, feed[:, :, None])[:, :, 0]
     except np.linalg.LinAlgError:
         found = np.full_like(feed, np.inf)
-    if not -1e-6 <= found.min() <= found.max() <= GOES_ROUND * feed.max():
+    most = GOES_ROUND * max(feed.ravel().tolist())
+    if not all(-1e-6 <= one <= most for one in found.ravel().tolist()):
         raise DomainError("E_SINGULAR", "reject_each_frac", "something goes round and has no way out", "an exit")
     return found
 

@@ -114,22 +114,23 @@ def equations(
             message = f"machine {at + 1}: a dilution factor of {factor:g} t/BDt leaves no liquor to wash with"
             allowed = f"more than {-min(l_in, l_out):.2f} t/BDt"
             raise DomainError("E_RANGE", "dilution_factor_t_per_odt", message, allowed)
-        ends = (stage["added_t_per_odt"], stage["added_conc_kg_per_t"], stage["bleed_t_per_odt"])
+        added, added_conc, bleed = stage["added_t_per_odt"], stage["added_conc_kg_per_t"], stage["bleed_t_per_odt"]
         if vat > 0:
             l_vat, missed = (100 - vat) / vat, 1 - stage["displacement_ratio"]
             if l_vat < l_in - 1e-9:
                 message = f"machine {at + 1}: the vat, {vat:g} %, is thicker than its feed"
                 allowed = f"{100 / (1 + l_in):.2f} % or less"
                 raise DomainError("E_RANGE", f"stages[{at}].vat_consistency_pct", message, allowed)
-            parts = (missed * l_in / l_vat, missed * (1 - l_in / l_vat), 1 - missed)
+            of_feed = missed * l_in / l_vat
+            of_filtrate, of_wash = missed - of_feed, 1 - missed
         else:
             if stage["e_std_ratio"] <= 0:
                 message = f"machine {at + 1} has neither a vat with a displacement nor an efficiency"
                 raise DomainError("E_RANGE", f"stages[{at}].e_std_ratio", message, "more than 0")
             l_vat, std = l_in, stage["std_consistency_pct"]
-            less = l_in / (l_out * (1 + factor * std / (100 - std)) ** stage["e_std_ratio"])
-            parts = (less, -less, 1.0)
-        rows.append(Row(l_in, l_out, l_vat, factor, *ends, *parts))
+            of_feed = l_in / (l_out * (1 + factor * std / (100 - std)) ** stage["e_std_ratio"])
+            of_filtrate, of_wash = -of_feed, 1.0
+        rows.append(Row(l_in, l_out, l_vat, factor, added, added_conc, bleed, of_feed, of_filtrate, of_wash))
         l_in = l_out
     return rows
 
@@ -148,15 +149,15 @@ def steady(rows: Sequence[Row], feed_conc: float, wash_conc: float) -> tuple[lis
     Each mat is p + q y and each filtrate r + s y, y the filtrate of the next machine.
     """
     p, q, found = feed_conc, 0.0, []
-    for row in rows:
-        by_tank = row.of_feed * q + row.of_filtrate
-        under = row.l_out * by_tank + row.l_in + row.factor + row.added - row.l_in * q
+    for l_in, l_out, _, factor, added, added_conc, _, of_feed, of_filtrate, of_wash in rows:
+        by_tank = of_feed * q + of_filtrate
+        under = l_out * by_tank + l_in + factor + added - l_in * q
         if abs(under) < SINGULAR:
             message = "these machines wash in a ring that has no one answer"
             raise DomainError("E_SINGULAR", "stages", message, "machines that let liquor out")
-        r = ((row.l_in - row.l_out * row.of_feed) * p + row.added * row.added_conc) / under
-        s = (row.l_out + row.factor - row.l_out * row.of_wash) / under
-        p, q = row.of_feed * p + by_tank * r, by_tank * s + row.of_wash
+        r = ((l_in - l_out * of_feed) * p + added * added_conc) / under
+        s = (l_out + factor - l_out * of_wash) / under
+        p, q = of_feed * p + by_tank * r, by_tank * s + of_wash
         found.append((p, q, r, s))
     after, mats, tanks = wash_conc, [], []
     for p, q, r, s in reversed(found):
@@ -210,15 +211,16 @@ def washed_line(
     rows = equations(stages, feed_consistency_pct, dilution_factor_t_per_odt)
     mats, tanks = steady(rows, feed_conc_kg_per_t, wash_conc_kg_per_t)
     first, last = rows[0], rows[-1]
-    vats = [
-        (row.l_in * fed + (row.l_vat - row.l_in) * tank) / row.l_vat
-        for row, fed, tank in zip(rows, [feed_conc_kg_per_t, *mats[:-1]], tanks, strict=True)
-    ]
+    vats, came, bled, fed = [], (last.l_out + last.factor) * wash_conc_kg_per_t, 0.0, feed_conc_kg_per_t
+    for (l_in, _, l_vat, _, added, added_conc, bleed, *_), mat, tank in zip(rows, mats, tanks, strict=True):
+        vats.append((l_in * fed + (l_vat - l_in) * tank) / l_vat)
+        came += added * added_conc
+        bled += bleed * tank
+        fed = mat
     loss = last.l_out * mats[-1]
     strong = first.l_in + first.factor + first.added - first.bleed
     fed_kg = first.l_in * feed_conc_kg_per_t
-    came = fed_kg + (last.l_out + last.factor) * wash_conc_kg_per_t + sum(row.added * row.added_conc for row in rows)
-    bled = sum(row.bleed * tank for row, tank in zip(rows, tanks, strict=True))
+    came += fed_kg
     closure = abs(came - loss - strong * tanks[0] - bled) / came if came > 0 else 0.0
     return Washed(vats, mats, tanks, loss, 1 - loss / fed_kg if fed_kg > 0 else 0.0, strong, tanks[0], closure)
 
