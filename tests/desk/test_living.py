@@ -12,6 +12,8 @@ from desk.stations.ahead.looking import keep
 from desk.stations.cook.models import Step
 from desk.stations.moves.followed import followed
 from desk.stations.moves.models import Made, Move, Setting
+from desk.stations.wash.shown import shows_of, washers
+from standin.bench import ROUND_EVERY_S
 from standin.living import Living
 from tests.desk.base import NOW, DeskCase, plant
 from tests.lived import Lived
@@ -135,6 +137,25 @@ class Shift(DeskCase):
             (Path(folder) / "lab_3_blend_cons.csv").write_text(row, encoding="utf-8")
             pick_up(self.world, Path(folder))
         self.assertEqual(Record.objects.filter(tag="blend_cons").count(), 1)
+
+    def test_a_walk_round_the_washers_finds_the_one_that_is_wrong_in_the_plant(self):
+        bench, plant_ = self.living.bench, self.living.plant
+        bench.looked_s -= ROUND_EVERY_S  # four hours since it was last looked
+        bench.look()
+        self.pass_time(21)  # the walk takes its time
+        rows = {name: text for name, text in bench.files(0, bench.looked_s + 3600) if name.startswith("round_")}
+        self.assertEqual(len(rows), 2)  # wood and cane
+        self.assertTrue(any(one.kind == "lanes_blocked" and one.unit == "cane_wash" for one in plant_.faults))
+        with TemporaryDirectory() as folder:
+            for name, text in rows.items():
+                (Path(folder) / name).write_text(text, encoding="utf-8")
+            found = pick_up(self.world, Path(folder))
+        self.assertEqual([one.reason for one in found], ["", ""])
+        state = State(self.world, self.now + timedelta(minutes=1))
+        unit = next(one for one in washers(state) if one.id == "cane_wash")
+        shown = {one.number: one.last.value / one.machine.e_std for one in shows_of(state, unit)}
+        self.assertLess(shown[2], 0.9)
+        self.assertGreater(min(shown[1], shown[3]), 0.9)
 
     def test_a_relief_logged_by_hand_is_begun_in_the_plant(self):
         self.hands.since = self.now - timedelta(minutes=1)
