@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import Final
 
-from stock.bleaching.last_stage import bleach_at, look_after_last, reaches, told_of
+from stock.bleaching.last_stage import bleach_at, dose_moved, look_after_last, pump_room, told_of
 from stock.bleaching.symbols import FORMULA, middle
 from stock.bleaching.unit import BleachStage, Dosed
 from stock.figure import Datum, Figure, Origin, figure
@@ -56,20 +56,13 @@ def _left_in(here: Here) -> Figure:
 
 def _kill_limits(here: Here, size: Figure) -> Iterable[Most]:
     yield Most(KILL_STEP, f"a first step of {KILL_STEP:g} kg/BDt at most")
-    found, rate = _killer(here), here.flow_in().value
-    if found is not None and found.most_l_per_min and found.solution_g_per_l and rate > 0:
-        given = float(here.stands(found.point, told_of(here, found.charge_kg_per_odt)).value)
-        most = reaches(found.most_l_per_min, found.solution_g_per_l, rate)
-        yield Most(max(0.0, most - given), f"its pump gives {found.most_l_per_min:g} L/min, {most:.1f} kg/BDt")
+    if (found := _killer(here)) is not None:
+        yield from pump_room(here, found)
 
 
 def _kill_moved(here: Here) -> Moved | None:
     found = _killer(here)
-    if found is None:
-        return None
-    unit = bleach_at(here)
-    where = f"{unit.called(found.at)}, {unit.name[:1].lower() + unit.name[1:]}"
-    return Moved(found.point, f"sulphur dioxide to {where}", "kg/BDt")
+    return None if found is None else dose_moved(here, found, "sulphur dioxide")
 
 
 def _say_kill(step: Figure, here: Here) -> str:

@@ -5,7 +5,7 @@ An alkali is sized by the buffer of the stage's liquor, warmth by the steam it i
 
 from collections.abc import Iterable
 
-from stock.bleaching.last_stage import bleach_at, look_after_last, reaches, told_of
+from stock.bleaching.last_stage import bleach_at, dose_moved, look_after_last, pump_room, told_of
 from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
 from stock.bleaching.symbols import middle
 from stock.bleaching.unit import Dosed
@@ -46,15 +46,12 @@ def _alkali_limits(here: Here, size: Figure) -> Iterable[Most]:
     caustic = _caustic(here)
     if caustic is None:
         return
+    if size.value > 0:
+        yield from pump_room(here, caustic)
+        return
     given = float(here.stands(caustic.point, told_of(here, caustic.charge_kg_per_odt)).value)
     if size.value < 0:
         yield Most(given, f"it is given {given:g} kg/BDt; below that it would take acid")
-        return
-    rate = here.flow_in().value
-    if caustic.most_l_per_min and caustic.solution_g_per_l and rate > 0:
-        most = reaches(caustic.most_l_per_min, caustic.solution_g_per_l, rate)
-        words = f"its pump gives {caustic.most_l_per_min:g} L/min, {most:.1f} kg/BDt"
-        yield Most(max(0.0, most - given), words)
 
 
 def _caustic(here: Here) -> Dosed | None:
@@ -65,11 +62,7 @@ def _caustic(here: Here) -> Dosed | None:
 
 def _caustic_moved(here: Here) -> Moved | None:
     caustic = _caustic(here)
-    if caustic is None:
-        return None
-    unit = bleach_at(here)
-    name = f"{unit.called(caustic.at)}, {unit.name[:1].lower() + unit.name[1:]}"
-    return Moved(caustic.point, f"caustic to {name}", "kg/BDt")
+    return None if caustic is None else dose_moved(here, caustic, "caustic")
 
 
 def _say_alkali(step: Figure, here: Here) -> str:

@@ -1,9 +1,11 @@
 """Standing at the last stage of a bleach: which it is, what its pump reaches, when to look again."""
 
-from stock.bleaching.unit import BleachStage
+from collections.abc import Iterable
+
+from stock.bleaching.unit import BleachStage, Dosed
 from stock.figure import Datum, Figure
 from stock.judge.here import Here
-from stock.judge.rule import look_at
+from stock.judge.rule import Most, Moved, look_at
 
 
 def bleach_at(here: Here) -> BleachStage:
@@ -21,6 +23,22 @@ def told_of(here: Here, value: float) -> Datum:
 def reaches(most_l_per_min: float, g_per_l: float, bd_t_per_h: float) -> float:
     """Return the charge a pump at its stop gives, kg/BDt."""
     return most_l_per_min * g_per_l * 60 / (1000 * bd_t_per_h)
+
+
+def pump_room(here: Here, dosed: Dosed) -> Iterable[Most]:
+    """Yield how much more of something a stage can be given, by its pump; nothing where that is not told."""
+    rate = here.flow_in().value
+    if dosed.most_l_per_min and dosed.solution_g_per_l and rate > 0:
+        given = float(here.stands(dosed.point, told_of(here, dosed.charge_kg_per_odt)).value)
+        most = reaches(dosed.most_l_per_min, dosed.solution_g_per_l, rate)
+        yield Most(max(0.0, most - given), f"its pump gives {dosed.most_l_per_min:g} L/min, {most:.1f} kg/BDt")
+
+
+def dose_moved(here: Here, dosed: Dosed, words: str) -> Moved:
+    """Return something a stage is given as what is moved."""
+    unit = bleach_at(here)
+    where = f"{unit.called(dosed.at)}, {unit.name[:1].lower() + unit.name[1:]}"
+    return Moved(dosed.point, f"{words} to {where}", "kg/BDt")
 
 
 def look_after_last(here: Here) -> Figure | str:

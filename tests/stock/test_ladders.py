@@ -13,7 +13,7 @@ from stock.bleaching.through import march, row_of, rows_for
 from stock.bleaching.unit import Stage
 from stock.errors import DomainError
 from stock.working import recording
-from tests.stock.test_bleaching import refused
+from tests.stock.test_washing import refused
 
 CHARGES = [8.0, 12.0, 16.0, 20.0, 24.0, 28.0]
 IN = Pulp(12.0, 0.2, 1200.0, 1.0, 0.0)
