@@ -351,6 +351,12 @@ def new_fault(plant: "Plant", number: int, kind: str, unit: str, params: Mapping
         if not low <= value <= high:
             raise DomainError("E_RANGE", name, f"{name} of {kind} is {value:g}", f"{low:g} to {high:g}")
         given[name] = value
+    if "machine" in given:
+        most = max(len(getattr(plant.line.unit(unit), "machines", ())), 1)
+        if given["machine"] > most or given["machine"] % 1:
+            raise DomainError(
+                "E_RANGE", "machine", f"{unit} has no machine {given['machine']:g}", f"0 to {most}, whole"
+            )
     if kind == "reading_sticks" and "at" not in params:
         given["at"] = plant.readings.read(unit)[0] or 0.0
     return Fault(number, kind, unit, plant.now_s, given)

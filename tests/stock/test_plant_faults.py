@@ -92,6 +92,9 @@ class FaultTests(SimpleTestCase):
             ("retention_lost", "reel", {}, "unit"),
             ("water_low", "clear_tank", {"frac": 3.0}, "frac"),
             ("water_low", "clear_tank", {"part": 3.0}, "part"),
+            ("lanes_blocked", "cane_wash", {"machine": 4}, "machine"),
+            ("foams", "wood_press", {"machine": 2}, "machine"),
+            ("foams", "wood_wash", {"machine": 1.5}, "machine"),
         ):
             with self.subTest(kind=kind), self.assertRaises(DomainError) as caught:
                 plant.fault(kind, unit, **params)
