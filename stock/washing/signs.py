@@ -6,6 +6,7 @@ from typing import Final, Literal
 
 Side = Literal["low", "high", "steady"]
 Seen = Mapping[str, Side]
+TELLS: Final = 2  # signs over those against it, that name a cause
 POINTS: Final = {
     "loss": "loss",
     "vacuum": "vacuum",
@@ -95,15 +96,19 @@ def weighed(seen: Seen) -> list[Weighed]:
     """
     found = []
     for cause in CAUSES:
-        speaks, against = [], []
+        speaks: list[str] = []
+        against: list[str] = []
         for point, side in cause.shows.items():
             now = seen.get(point)
             if now is None:
                 continue
             words = f"{POINTS[point]} {now}"
-            if now == side and side != "steady":
-                speaks.append(words)
-            elif now != side:
-                against.append(words)
+            (speaks if now == side else against).append(words)
         found.append(Weighed(cause, tuple(speaks), tuple(against)))
     return sorted(found, key=lambda one: -one.weight)
+
+
+def likeliest(found: Sequence[Weighed]) -> Cause | None:
+    """Return the cause that what is read names; None where one sign alone would, or two causes are alike."""
+    first, second = found[0], found[1]
+    return first.cause if first.weight >= TELLS and first.weight > second.weight else None

@@ -2,7 +2,7 @@
 
 from unittest import TestCase
 
-from stock.washing.signs import CAUSES, POINTS, weighed
+from stock.washing.signs import CAUSES, POINTS, likeliest, weighed
 
 
 class Signs(TestCase):
@@ -19,6 +19,12 @@ class Signs(TestCase):
             first = weighed({"vacuum": vacuum, "vat": "high", "efficiency": "low"})[0]
             self.assertIn(words, first.cause.words)
             self.assertIn(f"vacuum {vacuum}", first.speaks_for)
+
+    def test_one_sign_alone_names_nothing(self):
+        self.assertIsNone(likeliest(weighed({"efficiency": "low", "loss": "steady"})))
+        self.assertIsNone(likeliest(weighed({})))
+        named = likeliest(weighed({"efficiency": "low", "loss": "high", "vacuum": "steady", "vat": "steady"}))
+        self.assertIn("shower lanes", named.words)
 
     def test_what_is_not_read_says_nothing(self):
         self.assertEqual([one.weight for one in weighed({})], [0] * len(CAUSES))

@@ -18,7 +18,7 @@ from desk.stations.wash.shown import Shows, checks_of, figure_of, rate_of, round
 from desk.stations.wash.worked import worked
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, figure
-from stock.washing.signs import Weighed, weighed
+from stock.washing.signs import Weighed, likeliest, weighed
 from stock.washing.unit import Machine, Washer
 
 WIDTH, HEIGHT = 462.0, 170.0
@@ -72,9 +72,9 @@ def machine(request: HttpRequest, state: State, unit_id: str, number: int) -> Ht
 def _sentence(shows: Shows, causes: Sequence[Weighed]) -> str:
     if shows.last is None:
         return f"{shows.machine.name}: its liquors were not taken yet; {shows.machine.e_std:g} by the mill's file."
-    if shows.behind and causes[0].weight >= 0:
+    if shows.behind and (likely := likeliest(causes)) is not None:
         begun = f"{shows.machine.name} shows {shows.last.value:.1f}, {shows.mean:.1f} before."
-        return f"{begun} Likeliest by what is read: {causes[0].cause.words}."
+        return f"{begun} Likeliest by what is read: {likely.words}."
     return f"{shows.machine.name}: efficiency {shows.last.value:.1f}, {shows.words}."
 
 

@@ -11,11 +11,11 @@ from desk.floor.station import Station
 from desk.stations.wash.devices import TAKERS
 from desk.stations.wash.history import load_washing
 from desk.stations.wash.pages import home, tabs
-from desk.stations.wash.shown import seen_of, shows_of, washers
+from desk.stations.wash.shown import CAUSES, seen_of, shows_of, washers
 from desk.stations.wash.tables import WASH_TABLES
 from desk.stations.wash.urls import urls
 from stock.line.definition import Definition
-from stock.washing.signs import weighed
+from stock.washing.signs import likeliest, weighed
 from stock.washing.unit import Washer
 
 
@@ -28,8 +28,9 @@ def _due(state: State) -> Iterable[Item]:
     for unit in washers(state):
         for one in shows_of(state, unit):
             if one.behind and one.row is not None and one.last is not None:
-                likely = weighed(seen_of(state, unit, one))[0].cause
-                words = f"{one.last.value:.1f} against {one.mean:.1f}. Likeliest: {likely.words}."
+                likely = likeliest(weighed(seen_of(state, unit, one)))
+                cause = f"Look in order at {CAUSES}" if likely is None else f"Likeliest: {likely.words}"
+                words = f"{one.last.value:.1f} against {one.mean:.1f}. {cause}."
                 yield Item(one.row.at, f"{one.machine.name} washes less", words, "outside", unit.station)
 
 
