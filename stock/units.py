@@ -74,6 +74,12 @@ SPELLINGS: Final[dict[str, str]] = {
     "ft/min": "foot/minute",
     "g/L NaOH": "g_naoh/liter",
     "g/L Na2O": "g_na2o/liter",
+    "% NaOH": "g_naoh/hectogram",
+    "% Na2O": "g_na2o/hectogram",
+    "% NaOH on wood": "g_naoh/hectogram",
+    "% Na2O on wood": "g_na2o/hectogram",
+    "% NaOH on bagasse": "g_naoh/hectogram",
+    "% Na2O on bagasse": "g_na2o/hectogram",
     "% ISO": "percent",
     "iso": "percent",
     "ppm": "ppm",
@@ -88,8 +94,10 @@ US: Final[dict[str, str]] = {
     "kWh/BDt": "hp·d/short ton",
     "kg/BDt": "lb/short ton",
     "m/min": "ft/min",
-    "g/L NaOH": "g/L Na2O",
 }
+
+# What a mill that counts alkali as Na2O shows in place of NaOH; the core counts NaOH.
+NA2O: Final[dict[str, str]] = {unit: unit.replace("NaOH", "Na2O") for unit in SPELLINGS if "NaOH" in unit}
 
 
 @cache
@@ -143,19 +151,23 @@ def convert(value: float, from_unit: str, to_unit: str) -> float:
 
 
 @cache
-def _line_of(unit: str) -> tuple[str, float, float]:
-    """Return (US unit, factor, offset): conversions to the US system are straight lines."""
-    other = US.get(unit, unit)
+def _line_of(unit: str, other: str) -> tuple[float, float]:
+    """Return (factor, offset): conversions at the edges are straight lines."""
     offset = convert(0.0, unit, other)
-    return other, convert(1.0, unit, other) - offset, offset
+    return convert(1.0, unit, other) - offset, offset
+
+
+def turned(value: float, unit: str, other: str) -> float:
+    """Return a value in another unit, as `convert`, from what is remembered of the two."""
+    factor, offset = _line_of(unit, other)
+    return value * factor + offset
 
 
 def shown(value: float, unit: str, system: System) -> tuple[float, str]:
     """Return a value and its unit in the reader's system."""
     if system == "metric" or unit not in US:
         return value, unit
-    other, factor, offset = _line_of(unit)
-    return value * factor + offset, other
+    return turned(value, unit, US[unit]), US[unit]
 
 
 # What a workshop's amounts are read in, where a mill's unit would show little but noughts.

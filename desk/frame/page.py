@@ -53,8 +53,11 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
             return HttpResponse(status=304)
         try:
             if not shows(request):
-                return view(request, State(World.objects.select_related("version").get(pk=now.world_id)), **kwargs)
+                fresh = State(World.objects.select_related("version").get(pk=now.world_id))
+                request.alkali_basis = fresh.line.alkali_basis  # type: ignore[attr-defined]
+                return view(request, fresh, **kwargs)
             taken = pulse.take(now)
+            request.alkali_basis = taken.state.line.alkali_basis  # type: ignore[attr-defined]
             if not getattr(view, "alike", False):
                 return view(request, taken.state, **kwargs)
             found = kept_or_made(view, request, taken, kwargs)

@@ -1,5 +1,6 @@
 """Order: the machine's call turned into what every station must run; accept writes it."""
 
+import math
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, Final
@@ -11,6 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from desk.floor import clock
 from desk.floor.models import Order
 from desk.floor.services import NotAllowedError, accept_order, require, withdraw_order
 from desk.floor.state import State
@@ -28,7 +30,7 @@ from stock.delivery.unit import Effluent
 from stock.errors import DomainError
 from stock.figure import Figure
 from stock.intake.unit import Logs
-from stock.line.balance import LineResult
+from stock.line.balance import LineResult, Load
 from stock.primitives import Source, Tank
 from stock.units import said
 
@@ -79,8 +81,9 @@ class Tried:
 
 @on_line
 def page(request: HttpRequest, state: State) -> HttpResponse:
-    """Show the order in force, or the one being tried."""
-    return render_page(request, state, "order/page.html", _context(request, state, _start(state)), here="order")
+    """Show the next order accepted, or the one asked for, to be tried from there; the running one where none comes."""
+    tried = _start(state, request.GET.get("of", ""))
+    return render_page(request, state, "order/page.html", _context(request, state, tried), here="order")
 
 
 @on_line
@@ -119,12 +122,16 @@ def accept(request: HttpRequest, state: State) -> HttpResponse:
     return render_page(request, state, "order/page.html", context, here="order", status=422)
 
 
-def _start(state: State) -> Tried:
-    order = state.order
+def _start(state: State, asked: str = "") -> Tried:
+    """Return the form as it opens: the order asked for by its number, else the next one, else what runs."""
+    order = next((one for one in state.orders if str(one.pk) == asked), state.orders[min(1, len(state.orders) - 1)])
     data = QueryDict(mutable=True)
     data["grade"] = order.grade
     data["was_grade"] = order.grade
     data["tonnes"] = f"{order.reel_t_per_h:g}"
+    if order.from_at > state.now:
+        day = "" if clock.local(order.from_at).date() == clock.local(state.now).date() else "%Y-%m-%d "
+        data["from_at"] = f"{clock.local(order.from_at):{day}%H:%M}"
     for name in furnish(state):
         data[f"share_{name}"] = f"{100 * order.shares.get(name, 0):g}"
     return read(state, data)
@@ -184,6 +191,7 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
                 tried_figure(state, result, load.stream, load.unit),
                 load.bd_t_per_h - now[load.unit].bd_t_per_h,
                 load is result.binding,
+                _side(state, load),
             )
             for load in result.loads
         ]
@@ -206,9 +214,31 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
         "may_accept": signed_in(request).may(ORDER),
         "coming": [(order, _order_words(state, order)) for order in state.orders],
         "clash": _clash(state, tried),
+        "accepted": (same := _accepted(state, tried)),
+        "opened": same.pk if same else None,
         "who_may": who_may(ORDER),
         "total_share": sum(tried.shares.values()) * 100,
     }
+
+
+def _side(state: State, load: Load) -> str:
+    """Say on which side of a unit its load is counted."""
+    source = state.line.stream(load.stream).source
+    return "out" if state.line.unit(source).name == load.unit else "in"
+
+
+def _accepted(state: State, tried: Tried) -> Order | None:
+    """Return the accepted order that the one tried is already, whole: grade, rate, shares and time."""
+    for order in state.orders:
+        alike = order.grade == tried.grade_id and math.isclose(order.reel_t_per_h, tried.tonnes, rel_tol=1e-6)
+        shares = all(math.isclose(order.shares.get(name, 0), share, abs_tol=1e-6) for name, share in tried.shares.items())
+        when = tried.from_at is not None and (
+            abs(order.from_at - tried.from_at) < timedelta(minutes=1)
+            or (order is state.order and tried.from_at <= state.now + LATE)
+        )
+        if alike and shares and when:
+            return order
+    return None
 
 
 CLASH: Final = timedelta(hours=1)  # orders nearer to each other than this are asked about
@@ -224,7 +254,7 @@ def _order_words(state: State, order: Order) -> str:
 
 def _clash(state: State, tried: Tried) -> str:
     """Say which accepted order begins so near to the one tried that one of them is hardly meant."""
-    if tried.from_at is None:
+    if tried.from_at is None or _accepted(state, tried) is not None:
         return ""
     for order in state.orders:
         apart = abs(order.from_at - tried.from_at)

@@ -12,9 +12,9 @@ from django.utils import timezone
 from desk.floor.models import World, epoch
 from desk.floor.state import State
 from desk.frame.page import on_line, page, signed_in
+from desk.frame.units import as_read
 from desk.screens.working import find
 from stock.figure import Figure
-from stock.units import shown
 
 BUCKETS = 240
 
@@ -87,10 +87,8 @@ def trend(request: HttpRequest, state: State, tag_id: str) -> HttpResponse:
         .values_list("at", "value")
     ]
 
-    system: Any = signed_in(request).units
-
     def turned(value: float | None) -> tuple[float, str]:
-        return shown(value or 0.0, tag.unit, system)
+        return as_read(request, value or 0.0, tag.unit)
 
     band = None
     if tag.band is not None:

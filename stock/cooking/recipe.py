@@ -116,6 +116,21 @@ class Recipe(Part):
         return self._read_by.get("knots")
 
     @property
+    def raw(self) -> str:
+        """What it cooks, as a cook calls it."""
+        return "bagasse" if self.wood == "bagasse" else "chips"
+
+    @property
+    def moisture_name(self) -> str:
+        """What its moisture is called."""
+        return "Bagasse moisture" if self.wood == "bagasse" else "Chip moisture"
+
+    @property
+    def naoh_unit(self) -> str:
+        """What its alkali charge is counted in."""
+        return f"% NaOH on {'bagasse' if self.wood == 'bagasse' else 'wood'}"
+
+    @property
     def practice(self) -> Practice:
         """What its school has of its own."""
         return PRACTICES[self.school]

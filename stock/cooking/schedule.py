@@ -1,7 +1,7 @@
 """A cook's schedule: its planned temperature and pressure, its legs, the steam it draws, when there is steam for the next."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, Literal
 
 import numpy as np
@@ -141,6 +141,31 @@ def _steam(one: Draw, grid: np.ndarray) -> np.ndarray:
         at = until
     rate[(grid >= hold.from_min) & (grid < hold.to_min)] += one.hold_t_per_h
     return rate
+
+
+STEP_LATER_MIN: Final = 2.0
+LATEST_MIN: Final = 240.0
+
+
+def later_by(one: Draw, others_t_per_h: np.ndarray, grid_min: np.ndarray, limit_t_per_h: float) -> float | None:
+    """Return by how many minutes a cook's heating must begin later for all together to stay under the limit.
+
+    `others_t_per_h` is what every other cook draws over the grid. The fill stays where it is; None where
+    four hours later would still be too soon.
+    """
+    for minutes in np.arange(0.0, LATEST_MIN + STEP_LATER_MIN, STEP_LATER_MIN):
+        own = _steam(_begun_later(one, float(minutes)), grid_min)
+        if not (others_t_per_h + own > limit_t_per_h + 1e-6)[own > 0].any():
+            return float(minutes)
+    return None
+
+
+def _begun_later(one: Draw, minutes: float) -> Draw:
+    moved = [
+        leg if leg.name in ("fill", "liquor") else Leg(leg.name, leg.from_min + minutes, leg.to_min + minutes)
+        for leg in one.legs
+    ]
+    return replace(one, legs=moved)
 
 
 def earliest_steam(

@@ -76,16 +76,14 @@ def chip_steaming(
 
 
 @method(
-    "rate_bdt_per_h = min(bdt_per_h, 1000 * steam_t_per_h / steam_kg_per_bdt)",
+    "rate_bdt_per_h = 1000 * steam_t_per_h / steam_kg_per_bdt",
     title="Chip rate the steam can heat",
     station="intake",
-    source="cut in proportion to steam available over steam needed",
-    exact=False,
-    example=Example({"bdt_per_h": 11.1, "steam_t_per_h": 2.6, "steam_kg_per_bdt": 267}, {"rate_bdt_per_h": 9.738}),
-    bdt_per_h=Arg("chips fed", 0, 1e4),
+    source="steam available over steam needed",
+    example=Example({"steam_t_per_h": 2.6, "steam_kg_per_bdt": 267}, {"rate_bdt_per_h": 9.738}),
     steam_t_per_h=Arg("steam available", 0, 1e4),
     steam_kg_per_bdt=Arg("steam needed", 0, 3000, above=True),
 )
-def steamed_rate(*, bdt_per_h: float, steam_t_per_h: float, steam_kg_per_bdt: float) -> float:
-    """Return the chip rate that still leaves the bin hot through."""
-    return min(bdt_per_h, 1000 * steam_t_per_h / steam_kg_per_bdt)
+def steamed_rate(*, steam_t_per_h: float, steam_kg_per_bdt: float) -> float:
+    """Return the most chips that leave the bin hot through."""
+    return 1000 * steam_t_per_h / steam_kg_per_bdt

@@ -177,7 +177,6 @@ def _bin_rate(here: Here) -> Figure:
         "steamed_rate",
         "chips the steam can heat",
         {
-            "bdt_per_h": here.flow(),
             "steam_t_per_h": of_feed(here, "steam_t_per_h"),
             "steam_kg_per_bdt": steam_need(here).as_datum(),
         },
@@ -186,8 +185,8 @@ def _bin_rate(here: Here) -> Figure:
 
 def _say_bin(size: Figure, here: Here) -> str:
     rate, steam = size.value, size.data["steam_kg_per_bdt"].value
-    need = steam * size.data["bdt_per_h"].value / 1000
-    has, runs = size.data["steam_t_per_h"].value, size.data["bdt_per_h"].value
+    has, runs = size.data["steam_t_per_h"].value, here.flow().value
+    need = steam * runs / 1000
     if need <= has:
         return (
             f"Steam is enough ({need:.1f} of {has:.1f} t/h): look for a bridge, the valve and the thermometer; take a"

@@ -92,6 +92,7 @@ class PileDef(Instrumented):
     solid_volume_factor: float = Field(gt=0, lt=0.74)
     packing_frac: float = Field(0.1, ge=0, le=0.4)
     feeder_most_m3_per_h: float | None = Field(None, gt=0)
+    moisture_pct: Pct | None = Field(None, description="as it is drawn, where it lies wetter or drier than it came")
     hot_over_mean_c: float = Field(
         15, ge=0, le=40, description="how far the hottest probe stands above the pile's mean"
     )

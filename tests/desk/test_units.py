@@ -4,11 +4,15 @@ import re
 
 from desk.floor.models import Record
 from desk.floor.state import State
-from desk.frame.units import in_us
+from desk.frame.units import turns_for
+from desk.mill.services import approve_definition
+from desk.stations.cook.models import Step
 from tests.desk.base import NOW, DeskCase
-from tests.line import hallin_reach
+from tests.desk.cook_house import CHIPS, LIQUOR_FORM, HouseCase
+from tests.line import MILL, hallin_reach
 
 METRIC = re.compile(r"\d[ \u00a0](?:L/min|°C|BDt/h|kg/BDt|kWh/BDt|m/min)(?![\w/])")
+US = turns_for(us=True, na2o=False, both=False)
 WORKING = re.compile(r'<details class="small">\s*<summary class="working-link">Working.*?</details>', re.DOTALL)
 TAGS = re.compile(r"<[^>]*>")
 
@@ -29,20 +33,20 @@ class Words(DeskCase):
             ("-1.0 kg/BDt", "−2.0 lb/short ton"),
         ):
             with self.subTest(metric):
-                self.assertEqual(in_us(f"<p>{metric}</p>"), f"<p>{us}</p>")
+                self.assertEqual(US.page(f"<p>{metric}</p>"), f"<p>{us}</p>")
 
     def test_scripts_and_what_stands_in_a_tag_are_left(self):
         for html in ("<script>x = '9 L/min'</script>", '<p title="9 L/min"></p>', "<textarea>9 L/min</textarea>"):
-            self.assertEqual(in_us(html), html)
+            self.assertEqual(US.page(html), html)
 
     def test_a_field_is_turned_with_its_value_and_says_so(self):
-        out = in_us('<input name="flow" value="100"><span class="unit">L/min</span>')
-        self.assertIn('name="us-flow" value="L/min"', out)
+        out = US.page('<input name="flow" value="100"><span class="unit">L/min</span>')
+        self.assertIn('name="turned-flow" value="L/min"', out)
         self.assertIn('value="26.417"', out)
         self.assertIn("US gpm</span>", out)
-        labelled = in_us('<label>Temperature, °C <input name="t" value=""></label>')
+        labelled = US.page('<label>Temperature, °C <input name="t" value=""></label>')
         self.assertIn("Temperature, °F", labelled)
-        self.assertIn('name="us-t"', labelled)
+        self.assertIn('name="turned-t"', labelled)
 
 
 class Pages(DeskCase):
@@ -73,7 +77,7 @@ class Pages(DeskCase):
         self.assertIn("US gpm", page)
         pulp = State(self.world, NOW).flow("washed").value
         form = {
-            "production_bd_t_per_h": f"{pulp * 1.10231:.5g}", "us-production_bd_t_per_h": "BDt/h",
+            "production_bd_t_per_h": f"{pulp * 1.10231:.5g}", "turned-production_bd_t_per_h": "BDt/h",
             "dilution_factor_t_per_odt": "2.5", "discharge_consistency_pct": "11.5",
         }  # fmt: skip
         answer = self.client.post("/live/at/wash/set/shower-wood_wash/", form)
@@ -99,3 +103,49 @@ class Pages(DeskCase):
     def test_metric_readers_are_left_alone(self):
         self.sign_in("cook")
         self.assertNotIn("US gpm", self.client.get("/live/at/wash/").content.decode())
+
+
+class Alkali(HouseCase):
+    """A mill that counts its alkali as Na2O: everything shown and typed is, the core's own stays NaOH."""
+
+    def setUp(self):
+        super().setUp()
+        text = MILL.read_text(encoding="utf-8")
+        self.world.version = approve_definition(f"alkali_basis: na2o\n{text}", "E. Test")
+        self.world.save()
+        self.sign_in("cook")
+
+    def test_sentences_ranges_and_fields_are_turned(self):
+        turns = turns_for(us=False, na2o=True, both=False)
+        for naoh, na2o in (
+            ("Raise the charge by 0.8 % NaOH on wood", "Raise the charge by 0.6 % Na2O on wood"),
+            ("6.5 to 10.5 g/L NaOH", "5.0 to 8.1 g/L Na2O"),
+            ("165 °C", "165 °C"),
+        ):
+            self.assertEqual(turns.page(f"<p>{naoh}</p>"), f"<p>{na2o}</p>")
+        field = turns.page('<label>Strength, g/L NaOH <input name="s" value="105"></label>')
+        self.assertIn("Strength, g/L Na2O", field)
+        self.assertIn('value="81.354"', field)
+
+    def test_a_working_says_both(self):
+        both = turns_for(us=False, na2o=False, both=True)
+        self.assertEqual(both.page("<p>100 g/L NaOH</p>"), "<p>100 g/L NaOH (77 g/L Na2O)</p>")
+        self.assertIn("77.5 <span", both.page('<td>100.0 <span class="unit">g/L NaOH</span></td>'))
+        turned = turns_for(us=False, na2o=True, both=True)
+        self.assertEqual(turned.page("<p>100 g/L NaOH</p>"), "<p>77 g/L Na2O (100 g/L NaOH)</p>")
+
+    def test_a_charge_is_shown_typed_and_kept(self):
+        self.plan()
+        sheet = self.client.get("/live/cook/1190/sheet/").content.decode()
+        self.assertIn("% Na2O on wood (", sheet)
+        self.log("chips", 0, CHIPS)
+        page = self.client.get("/live/cook/1190/").content.decode()
+        self.assertNotRegex(TAGS.sub("", page), r"\d (?:g/L|%) NaOH")
+        self.assertIn('name="turned-strength_kg_per_m3_as_naoh" value="g/L NaOH"', page)
+        form = {**LIQUOR_FORM, "form_key": "l", "at": "14:30", "turned-strength_kg_per_m3_as_naoh": "g/L NaOH"}
+        self.client.post("/live/cook/1190/step/", {**form, "liquor_m3": "26.2", "strength_kg_per_m3_as_naoh": "81.35"})
+        kept = Step.objects.get(number=1190, kind="liquor").strength_kg_per_m3_as_naoh
+        self.assertAlmostEqual(kept, 105.0, 1)
+
+    def test_a_naoh_mill_read_in_us_units_keeps_its_basis(self):
+        self.assertEqual(US.page("<p>100 g/L NaOH</p>"), "<p>100 g/L NaOH</p>")

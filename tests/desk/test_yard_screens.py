@@ -126,7 +126,10 @@ class Chips(YardCase):
     def test_bars_mark_what_is_off_the_envelope(self):
         self.sample(masses=[28, 400, 2900, 1209, 205, 63], sample=4810)
         yard = self.yard()
-        drawn = {bar.label: bar for bar in bars(yard, yard.samples["feed"][0])}
+        first, second = bars(yard, yard.samples["feed"][0])
+        drawn = {bar.label: bar for bar in (*first.bars, *second.bars)}
+        pins, fines = drawn["Pins"], drawn["Fines"]  # what is limited is drawn on one scale, side by side
+        self.assertAlmostEqual(pins.width / pins.figure.value, fines.width / fines.figure.value)
         self.assertTrue(drawn["Overthick"].out)
         self.assertFalse(drawn["Pins"].out)
         self.assertTrue(drawn["Accepts together"].least)

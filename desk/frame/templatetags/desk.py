@@ -17,13 +17,14 @@ from desk.floor.handover import cover_text, seen_text
 from desk.floor.reading import Reading
 from desk.floor.station import stations
 from desk.frame.panels.attempt import Attempt
+from desk.frame.units import as_read
 from desk.frame.words import lower_first
 from desk.people.roles import MOVE
 from stock.figure import Datum, Figure, number_text
 from stock.judge.advice import Advice
 from stock.judge.limits import share_of_band
 from stock.names import spoken, suffix_of, unit_of
-from stock.units import readable, shown
+from stock.units import readable
 from stock.working import Arg, Method, Step
 
 register = template.Library()
@@ -32,13 +33,8 @@ SHAPES = {"outside": "▲", "act": "◆"}
 WORDS = {"outside": "outside its band", "act": "act now"}
 
 
-def _system(context: Context) -> Any:
-    user = getattr(context.get("request"), "user", None)
-    return getattr(user, "units", "metric")
-
-
 def _in_units(context: Context, value: float, unit: str, decimals: int) -> tuple[str, str]:
-    value, unit = shown(*readable(value, unit), _system(context))
+    value, unit = as_read(context.get("request"), *readable(value, unit))
     return f"{value:,.{decimals}f}".replace(",", " "), unit
 
 
@@ -171,13 +167,14 @@ def in_units(context: Context, value: float, unit: str, decimals: int = 1) -> Sa
 @register.simple_tag(takes_context=True)
 def unit_shown(context: Context, unit: str) -> str:
     """Write a unit as the reader has it."""
-    return shown(0.0, unit, _system(context))[1]
+    return as_read(context.get("request"), 0.0, unit)[1]
 
 
 @register.simple_tag(takes_context=True)
 def number_shown(context: Context, value: float, unit: str, decimals: int = 0) -> str:
     """Write a number as the reader has its unit, without it: on an axis, in a table that heads it."""
-    return f"{shown(value, unit, _system(context))[0]:.{decimals}f}"
+    value, _ = as_read(context.get("request"), value, unit)
+    return f"{value:.{decimals}f}"
 
 
 @register.filter

@@ -103,8 +103,8 @@ def refuse_amounts(
     if astray := [name for name in NAMES if getattr(amounts, name) is not None and name not in own]:
         raise DomainError("E_TYPE", astray[0], f"{MEANS[astray[0]]}: not of this step", ", ".join(own) or "no number")
     if kind == "chips":
-        _refuse_volume("green_t", "green tonnes of chips", amounts.green_t, digester)
-        refuse_moisture("moisture_pct", "chip moisture", amounts.moisture_pct)
+        _refuse_volume("green_t", f"green tonnes of {recipe.raw}", amounts.green_t, digester)
+        refuse_moisture("moisture_pct", f"moisture of the {recipe.raw}", amounts.moisture_pct)
     elif kind == "liquor":
         _refuse_volume("liquor_m3", "cubic metres", amounts.liquor_m3, digester)
         _refuse_liquor(recipe, amounts)
@@ -170,7 +170,7 @@ def step_words(recipe: Recipe, kind: str, amounts: Amounts, text: str = "") -> s
     """Say a step in a line of the log."""
     said = text.strip()
     if kind == "chips" and amounts.green_t is not None:
-        return f"{amount_text(amounts.green_t, 't')} of chips in, {amounts.moisture_pct or 0:.1f} % moisture"
+        return f"{amount_text(amounts.green_t, 't')} of {recipe.raw} in, {amounts.moisture_pct or 0:.1f} % moisture"
     if kind == "liquor" and amounts.liquor_m3 is not None:
         of_it = (
             (amounts.strength_kg_per_m3_as_naoh, "g/L NaOH"), (amounts.sulphidity_pct, "% sulphidity"),

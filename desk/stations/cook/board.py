@@ -10,7 +10,7 @@ from desk.floor import clock
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, hold_min, recipe_of
 from stock.cooking.recipe import Recipe
-from stock.cooking.schedule import Draw, Leg, draw_of, earliest_steam, legs, steam_curve
+from stock.cooking.schedule import Draw, Leg, draw_of, earliest_steam, later_by, legs, steam_curve
 from stock.errors import DomainError
 
 BACK_MIN: Final = 180.0
@@ -49,6 +49,7 @@ class Board:
     steam_t_per_h: np.ndarray
     limit_t_per_h: float
     waiting: list[Waiting]
+    draws: list[tuple[Bar, Draw]]
 
     @property
     def over(self) -> tuple[float, float] | None:
@@ -58,6 +59,25 @@ class Board:
             return None
         first = int(np.argmax(late))
         return float(self.grid_min[first]), float(self.steam_t_per_h[late].max())
+
+    def stagger(self) -> tuple[Bar, float] | None:
+        """Return the heat-up that makes the steam short and by how many minutes it must begin later.
+
+        Of those not yet begun that is the one which has to wait least; None where none of them can help.
+        """
+        if self.over is None:
+            return None
+        at, found = self.over[0], []
+        for bar, draw in self.draws:
+            heat = next(leg for leg in bar.legs if leg.name == "heat")
+            if not 0 < heat.from_min <= at + 1e-9:
+                continue
+            others = self.steam_t_per_h - steam_curve([draw], self.grid_min)
+            ahead = self.grid_min >= 0
+            minutes = later_by(draw, others[ahead], self.grid_min[ahead], self.limit_t_per_h)
+            if minutes:
+                found.append((bar, minutes))
+        return min(found, key=lambda one: one[1], default=None)
 
     def steam_now(self) -> float:
         """Return the steam drawn now."""
@@ -72,9 +92,9 @@ def board_of(house: House) -> Board:
     bars = [*_cooks(house), *_planned(house)]
     bars += _projected(house, bars)
     grid = np.arange(-BACK_MIN, AHEAD_MIN + STEP_MIN, STEP_MIN)
-    draws = [draw for bar in bars if (draw := _draw(house, bar)) is not None]
-    steam = steam_curve(draws, grid)
-    board = Board(bars, grid, steam, house.part.steam_t_per_h, _waiting(house, bars, grid, steam))
+    draws = [(bar, draw) for bar in bars if (draw := _draw(house, bar)) is not None]
+    steam = steam_curve([draw for _, draw in draws], grid)
+    board = Board(bars, grid, steam, house.part.steam_t_per_h, _waiting(house, bars, grid, steam), draws)
     house.state.kept["board"] = board
     return board
 

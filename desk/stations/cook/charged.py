@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from desk.floor.models import Cook
+from desk.stations.cook.models import Step
 from desk.stations.cook.news import Done, Planned
 from stock.cooking.charge import usual
 from stock.cooking.recipe import Digester, Recipe
@@ -10,7 +11,7 @@ from stock.figure import Datum, Origin, figure
 
 
 def charged(
-    cook: Cook, recipe: Recipe, digester: Digester, planned: Planned | None, steps: Sequence[Done]
+    cook: Cook, recipe: Recipe, digester: Digester, planned: Planned | None, steps: Sequence[Done | Step]
 ) -> dict[str, Datum]:
     """Return wood, moisture, charge, sulphidity, strength, liquor to wood and, of an acid, its SO2."""
     found = _asked(recipe, digester, planned)
@@ -58,7 +59,7 @@ def _asked(recipe: Recipe, digester: Digester, planned: Planned | None) -> dict[
     }
 
 
-def _poured(recipe: Recipe, found: dict[str, Datum], poured: Sequence[Done]) -> dict[str, Datum]:
+def _poured(recipe: Recipe, found: dict[str, Datum], poured: Sequence[Done | Step]) -> dict[str, Datum]:
     """Return charge, strength, sulphidity and ratio of what was pumped in."""
     liquors = [one for one in poured if one.kind == "liquor"]
     last = liquors[-1]

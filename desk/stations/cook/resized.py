@@ -1,12 +1,15 @@
 """Liquor for the chips that really went in: the sheet worked out again, and a charge far from what was planned."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from desk.floor.models import Cook
 from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.charged import charged
 from desk.stations.cook.house import House, recipe_of
+from desk.stations.cook.models import Step
 from stock.cooking.charge import Sheet
+from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
 from stock.units import convert
@@ -33,6 +36,26 @@ def resized(house: House, cook: Cook) -> Sheet | None:
         return None
 
 
+def as_charged(house: House, cook: Cook, recipe: Recipe, steps: Sequence[Step]) -> Sheet | None:
+    """Return the sheet of what went in, by the steps logged of it; None before its liquor, and where it cannot be worked out."""
+    if not any(one.kind == "liquor" for one in steps):
+        return None
+    digester = house.part.digester(cook.digester)
+    got = charged(cook, recipe, digester, house.news.charges.get(cook.number), steps)
+    data = {
+        "bd_wood_t": got["wood"],
+        "moisture_wet_frac": got["moisture"],
+        "liquor_to_wood": got["ratio"],
+        "kappa_target_kappa": Datum(cook.kappa_target, Origin("set", f"cook {cook.number}")),
+    }
+    if not recipe.is_sulphite:
+        data |= {"charge_pct_naoh_on_wood": got["charge"], "strength_kg_per_m3_as_naoh": got["strength"]}
+    try:
+        return house.sheet(recipe, digester, data)
+    except DomainError:
+        return None
+
+
 def said_of(house: House, cook: Cook) -> str:
     """Say what the chips weighed changed of the sheet; '' where it holds."""
     planned, sheet = house.news.charges.get(cook.number), resized(house, cook)
@@ -43,7 +66,7 @@ def said_of(house: House, cook: Cook) -> str:
     was, now = planned.planned.get("liquor"), sheet.value("liquor")
     if not meant or was is None or now is None or abs(wood / meant - 1) < WOOD_APART_FRAC:
         return ""
-    return f"{wood:.2f} BDt of chips went in, {meant:.2f} were planned: {now:.1f} m³ in place of {was:.1f}"
+    return f"{wood:.2f} BDt of {recipe_of(house.state, cook).raw} went in, {meant:.2f} were planned: {now:.1f} m³ in place of {was:.1f}"
 
 
 def charge_doubts(house: House, cook: Cook, kind: str, amounts: Amounts | None) -> tuple[str, ...]:
@@ -69,4 +92,4 @@ def charge_doubts(house: House, cook: Cook, kind: str, amounts: Amounts | None) 
         as_naoh = convert(strength, "g/L Na2O", "g/L NaOH")
         if abs(as_naoh / usual - 1) < AS_NA2O:
             return (f"{strength:g} g/L looks like Na2O: as NaOH it is {as_naoh:.1f}",)
-    return (f"that is {got:.1f} % NaOH on wood, planned {meant:.1f}",)
+    return (f"that is {got:.1f} {recipe.naoh_unit}, planned {meant:.1f}",)

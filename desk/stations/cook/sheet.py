@@ -10,6 +10,7 @@ from desk.floor.sheet_pdf import paper
 from desk.floor.state import State
 from desk.stations.cook.amounts import step_words
 from desk.stations.cook.models import Charge, Forecast, Result, Step
+from stock.cooking.charge import Sheet
 from stock.cooking.recipe import Recipe
 from stock.units import readable
 
@@ -60,9 +61,14 @@ class Line:
 
 
 def sheet_lines(
-    recipe: Recipe, charge: Charge | None, steps: Sequence[Step], forecast: Forecast | None, result: Result | None
+    recipe: Recipe,
+    charge: Charge | None,
+    steps: Sequence[Step],
+    did: Sheet | None,
+    forecast: Forecast | None,
+    result: Result | None,
 ) -> list[Line]:
-    """Return the rows of a sheet, in the order of the work."""
+    """Return the rows of a sheet, in the order of the work; `did` is the sheet of what really went in."""
     planned: dict[str, float] = charge.planned if charge else {}
     given: dict[str, float] = charge.given if charge else {}
     done: dict[str, list[Step]] = {}
@@ -77,33 +83,33 @@ def sheet_lines(
     last = done["liquor"][-1] if "liquor" in done else None
     strength = (last.total_so2_pct if recipe.is_sulphite else last.strength_kg_per_m3_as_naoh) if last else None
     lines = [
-        Line("Chips over the scale", "t", planned.get("green"), green),
-        Line("Chip moisture", "%", _pct(given.get("moisture_wet_frac")), _pct(wet)),
-        Line("Bone-dry chips", "BDt", planned.get("chips", given.get("bd_wood_t")), wood, 2),
+        Line(f"{recipe.raw.capitalize()} over the scale", "t", planned.get("green"), green),
+        Line(recipe.moisture_name, "%", _pct(given.get("moisture_wet_frac")), _pct(wet)),
+        Line(f"Bone-dry {recipe.raw}", "BDt", planned.get("chips", given.get("bd_wood_t")), wood, 2),
         Line(recipe.practice.liquor.capitalize(), "m³", planned.get("liquor"), liquor),
     ]
     if recipe.is_sulphite:
         lines.append(Line("Total SO2 of the acid", "%", given.get("total_pct"), strength, 2))
         lines.append(Line("SO2 on wood", "%", planned.get("so2"), _on_wood(liquor, strength, wood, 1.0)))
-        lines.append(Line("Base on wood, as its oxide", "kg/BDt", planned.get("base"), None))
+        lines.append(Line("Base on wood, as its oxide", "kg/BDt", planned.get("base"), did.value("base") if did else None))
     else:
         lines.append(Line("Its effective alkali", "g/L NaOH", given.get("strength_kg_per_m3_as_naoh"), strength))
         lines.append(
             Line(
                 "Charge",
-                "% NaOH on wood",
+                recipe.naoh_unit,
                 given.get("charge_pct_naoh_on_wood"),
                 _on_wood(liquor, strength, wood, 0.1),
                 2,
             )
         )
         lines.append(Line(recipe.practice.fill.capitalize(), "m³", planned.get("fill"), fill))
-    ratio = forecast.liquor_to_wood if forecast else None
+    ratio = did.figures["fit"].data["liquor_to_wood"].value if did else None
     lines += [
         Line("Liquor to wood", "m³/BDt", given.get("liquor_to_wood"), ratio, 2),
-        Line("Head over the liquor", "m³", planned.get("fit"), None),
-        Line("Heat to bring it up", "GJ", planned.get("heat"), None),
-        Line("Steam for it", "t", planned.get("steam"), None),
+        Line("Head over the liquor", "m³", planned.get("fit"), did.value("fit") if did else None, strict=False),
+        Line("Heat to bring it up", "GJ", planned.get("heat"), did.value("heat") if did else None),
+        Line("Steam for it", "t", planned.get("steam"), did.value("steam") if did else None),
         Line(
             f"{recipe.practice.factor[:1].upper()}{recipe.practice.factor[1:]} at the blow",
             recipe.practice.unit,

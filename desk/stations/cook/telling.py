@@ -12,7 +12,7 @@ from desk.floor.reading import Reading
 from desk.floor.state import State
 from desk.floor.station import Blow, Flying
 from desk.stations.cook.bench import tags_of, titrated
-from desk.stations.cook.board import board_of
+from desk.stations.cook.board import Board, board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
 from stock.cooking.end_point import pulp_per_cook
@@ -100,11 +100,11 @@ def _steam(house: House) -> list[Item]:
     """The first moment ahead at which the digesters want more steam than there is; told where somebody runs cooks by hand."""
     if not house.news.charges:
         return []
-    over = board_of(house).over
-    if over is None:
+    board = board_of(house)
+    if board.over is None:
         return []
-    minutes, most = over
-    words = f"{most:.1f} t/h wanted, {house.part.steam_t_per_h:g} there. Set a heat-up later."
+    minutes, most = board.over
+    words = f"{most:.1f} t/h wanted, {house.part.steam_t_per_h:g} there. {_stagger_words(house, board)}"
     return [
         Item(
             house.state.now + timedelta(minutes=minutes),
@@ -114,6 +114,17 @@ def _steam(house: House) -> list[Item]:
             house.station,
         )
     ]
+
+
+def _stagger_words(house: House, board: Board) -> str:
+    """Say which heat-up has to wait, and by how long."""
+    later = board.stagger()
+    if later is None:
+        return "The heat-ups have begun: let the last one rise slower, or take steam from elsewhere."
+    bar, minutes = later
+    heat = next(leg for leg in bar.legs if leg.name == "heat")
+    was, at = (clock.local(house.state.now + timedelta(minutes=one)) for one in (heat.from_min, heat.from_min + minutes))
+    return f"Begin heating digester {bar.digester} at {at:%H:%M}, {minutes:.0f} min later than {was:%H:%M}."
 
 
 def _charges(house: House) -> list[Item]:

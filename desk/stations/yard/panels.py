@@ -140,7 +140,6 @@ def _chip_prep(data: Data) -> Sequence[Figure]:
         "steamed_rate",
         "chips the steam can heat",
         {
-            "bdt_per_h": data["bd_t_per_h"],
             "steam_t_per_h": data["steam_t_per_h"],
             "steam_kg_per_bdt": need.as_datum(),
         },

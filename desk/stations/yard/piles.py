@@ -18,7 +18,9 @@ from desk.stations.yard.models import Movement, Op
 from desk.stations.yard.stock import YardNow, yard_of
 from stock.errors import DomainError
 from stock.intake.definition import PileDef
+from stock.intake.lot import bone_dry_mass_t
 from stock.intake.piles import DUST_BDT, Held, Move, chip, correct_to, draw, lay, settle
+from stock.material import refuse_moisture
 
 
 @verb
@@ -31,9 +33,12 @@ def draw_from(
     from_at: datetime,
     to_at: datetime,
     source: str = "entered",
+    weighed: str = "",
     form_key: str,
 ) -> Op:
     """Draw from a pile, oldest lot first; lots set aside are passed over.
+
+    `weighed` says, for the log, what the scale showed where the mass was reckoned from it.
 
     Raises
     ------
@@ -43,7 +48,7 @@ def draw_from(
     yard, pile = _ready(world, person, pile_id)
     if not pile.feeds:
         raise ValidationError({"pile": f"{pile.name} holds logs: chip them onto a pile"})
-    return _draw(world, person, yard, pile, bdt, from_at, to_at, source, form_key)
+    return _draw(world, person, yard, pile, bdt, from_at, to_at, source, weighed, form_key)
 
 
 def _ready(world: World, person: Person | None, pile_id: str) -> tuple[YardNow, PileDef]:
@@ -77,6 +82,7 @@ def _draw(
     from_at: datetime,
     to_at: datetime,
     source: str,
+    weighed: str,
     form_key: str,
 ) -> Op:
     if (sent := sent_before(Op, world, form_key)) is not None:
@@ -90,11 +96,25 @@ def _draw(
         keep_held(world, pile, left)
         if person is not None:
             lots = ", ".join(move.lot for move in moves if move.kind == "out")
-            tell(op, person, f"{pile.name}: {bdt:.1f} BDt drawn, lots {lots}", to_at, "d", subject=pile.id)
+            scale = f" ({weighed})" if weighed else ""
+            tell(op, person, f"{pile.name}: {bdt:.1f} BDt drawn{scale}, lots {lots}", to_at, "d", subject=pile.id)
 
     return keep(
         new_op(world, person, Op.Kind.DRAW, pile.id, bdt, from_at, to_at, source=source, form_key=form_key), take
     )
+
+
+def over_scale(green_t: float, moisture_pct: float) -> tuple[float, str]:
+    """Return the bone-dry mass of what went over a scale, and how it was weighed in words.
+
+    Raises
+    ------
+    DomainError
+        Naming the field: a moisture typed as a fraction, or one that cannot be.
+    """
+    refuse_moisture("moisture_pct", "moisture", moisture_pct)
+    bdt: float = bone_dry_mass_t(green_mass_t=green_t, moisture_wet_frac=moisture_pct / 100)
+    return bdt, f"{green_t:g} t at {moisture_pct:g} %"
 
 
 @verb
@@ -107,6 +127,7 @@ def chip_logs(
     *,
     from_at: datetime,
     to_at: datetime,
+    weighed: str = "",
     form_key: str,
 ) -> Op:
     """Run logs through drum and chippers onto a pile; bark and screenings go to the boiler.
@@ -143,7 +164,8 @@ def chip_logs(
         keep_held(world, deck, left)
         keep_held(world, pile, held)
         chips = sum(one.chips_bdt for one in made)
-        words = f"{bdt:.1f} BDt of logs chipped: {chips:.1f} BDt to {pile.name}, {bdt - chips:.1f} BDt to the boiler"
+        scale = f" ({weighed})" if weighed else ""
+        words = f"{bdt:.1f} BDt of logs chipped{scale}: {chips:.1f} BDt to {pile.name}, {bdt - chips:.1f} BDt to the boiler"
         tell(op, person, words, to_at, "d", subject=pile.id)
 
     return keep(

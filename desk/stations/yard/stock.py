@@ -72,6 +72,12 @@ class Pile:
         """Return the mean of a lot's property by mass."""
         return sum(lot.now_bdt * getattr(lot, name) for lot in self.lots) / self.bdt if self.bdt > 0 else 0.0
 
+    def moisture_pct(self) -> float | None:
+        """Return the moisture it is drawn at: as it lies where the mill says so, else as its lots came; None of an empty one."""
+        if self.part.moisture_pct is not None:
+            return self.part.moisture_pct
+        return round(100 * self.mean("moisture_frac"), 1) if self.bdt > 0 else None
+
 
 class YardNow:
     """The yard of a state; every part is read once, when first asked for."""

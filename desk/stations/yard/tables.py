@@ -11,7 +11,7 @@ from desk.floor.models import World
 from desk.people.models import Person
 from desk.stations.yard.lots import TESTED, Load, receive
 from desk.stations.yard.models import Classification, Lot, Op, Trip
-from desk.stations.yard.piles import chip_logs, draw_from, survey
+from desk.stations.yard.piles import chip_logs, draw_from, over_scale, survey
 from desk.stations.yard.work import classify, log_trip
 from stock.intake.chip_classes import CLASSES
 
@@ -56,15 +56,23 @@ def _lots(world: World) -> Iterator[dict[str, Any]]:
 
 
 def _keep_op(world: World, person: Person, row: Mapping[str, str], key: str) -> object:
-    kind, pile, bdt = row["kind"].strip(), row["pile"].strip(), number_in(row, "bdt")
+    kind, pile = row["kind"].strip(), row["pile"].strip()
+    bdt, weighed = _mass_of(row)
     span = {"from_at": moment_in(row, "from_at"), "to_at": moment_in(row, "to_at")}
     if kind == Op.Kind.DRAW:
-        return draw_from(world, person, pile, bdt, form_key=key, source="imported", **span)
+        return draw_from(world, person, pile, bdt, form_key=key, source="imported", weighed=weighed, **span)
     if kind == Op.Kind.CHIP:
-        return chip_logs(world, person, pile, row.get("to_pile", "").strip(), bdt, form_key=key, **span)
+        return chip_logs(world, person, pile, row.get("to_pile", "").strip(), bdt, form_key=key, weighed=weighed, **span)
     if kind == Op.Kind.SURVEY:
         return survey(world, person, pile, bdt, how="imported", at=span["to_at"], form_key=key)
     raise ValidationError({"kind": f"kind is {kind[:20]!r}; draw, chip or survey"})
+
+
+def _mass_of(row: Mapping[str, str]) -> tuple[float, str]:
+    """Return the bone-dry mass of a row, and how it was weighed where it came over a scale."""
+    if row.get("bdt", "").strip():
+        return number_in(row, "bdt"), ""
+    return over_scale(number_in(row, "green_t"), number_in(row, "moisture_pct"))
 
 
 def _ops(world: World) -> Iterator[dict[str, Any]]:
@@ -133,7 +141,9 @@ YARD_TABLES: dict[str, Table] = {
             Column("kind", "draw, chip or survey", needed=True),
             Column("pile", "id of the pile", needed=True),
             Column("to_pile", "for a chip run: where the chips went"),
-            Column("bdt", "bone-dry tonnes", needed=True),
+            Column("bdt", "bone-dry tonnes; or leave it and give the two after it"),
+            Column("green_t", "green tonnes over the scale"),
+            Column("moisture_pct", "their moisture, %"),
             Column("from_at", "moment, ISO 8601", needed=True),
             Column("to_at", "moment, ISO 8601", needed=True),
         ),

@@ -12,6 +12,7 @@ def urls() -> list[URLPattern]:
         path("yard/trip/<int:pk>/take-back/", overview.trip_back, name="yard_trip_back"),
         path("yard/release/", overview.release, name="yard_release"),
         path("yard/lots/", lots.page, name="yard_lots"),
+        path("yard/lots/tests/", lots.tests_of, name="yard_tests"),
         path("yard/lots/weigh/", lots.work_out, name="yard_weigh"),
         path("yard/lots/receive/", lots.take, name="yard_receive"),
         path("yard/lots/<str:number>/", lots.lot_page, name="yard_lot"),

@@ -26,8 +26,10 @@ from desk.stations.cook.models import Charge, Forecast, Result, Step
 from desk.stations.cook.pages.overview import cook_context
 from desk.stations.cook.pages.typed import cook_number
 from desk.stations.cook.planning import next_number, plan_charge, sheet_words
+from desk.stations.cook.resized import as_charged
 from desk.stations.cook.sheet import Line, sheet_lines, sheet_pdf
 from desk.stations.cook.steps import log_step
+from desk.stations.yard.trace import lots_of_cook
 from stock.cooking.charge import Sheet, usual
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.schedule import legs
@@ -39,7 +41,7 @@ Typed = tuple[str, str, float, str]
 ALKALINE: Final[tuple[Typed, ...]] = (
     ("moisture_wet_frac", "Chip moisture", 100.0, "%"),
     ("packing_gain_frac", "Packing gain", 100.0, "%"),
-    ("charge_pct_naoh_on_wood", "Effective alkali charge", 1.0, "% NaOH on wood"),
+    ("charge_pct_naoh_on_wood", "Effective alkali charge", 1.0, ""),
     ("strength_kg_per_m3_as_naoh", "Cooking liquor, effective alkali", 1.0, "g/L NaOH"),
     ("sulphidity_frac", "Its sulphidity, on active alkali", 100.0, "%"),
     ("liquor_to_wood", "Liquor to wood", 1.0, "m³/BDt"),
@@ -61,9 +63,15 @@ SHOWN: Final = (
 
 def offered(recipe: Recipe) -> tuple[Typed, ...]:
     """Return the fields a school's sheet is typed in."""
-    if recipe.is_sulphite:
-        return ACID
-    return tuple(row for row in ALKALINE if recipe.practice.has_sulphide or row[0] != "sulphidity_frac")
+    rows = ACID if recipe.is_sulphite else ALKALINE
+    own = {"moisture_wet_frac": (recipe.moisture_name, "%"), "charge_pct_naoh_on_wood": ("", recipe.naoh_unit)}
+    found = []
+    for name, label, factor, unit in rows:
+        if name == "sulphidity_frac" and not recipe.practice.has_sulphide:
+            continue
+        label_here, unit_here = own.get(name, ("", unit))
+        found.append((name, label_here or label, factor, unit_here))
+    return tuple(found)
 
 
 def chosen(house: House, asked: Mapping[str, Any]) -> tuple[Digester, Recipe]:
@@ -99,7 +107,7 @@ def fields_of(house: House, digester: Digester, recipe: Recipe, typed: Mapping[s
         text = str(typed.get(name, f"{own.value * factor:.4g}"))[:12]
         found.append(Field(name, label, text, unit, origin=own.origin.text))
     weight = str(typed.get("bd_wood_t", ""))[:12]
-    return [Field("bd_wood_t", "Bone-dry chips, where weighed", weight, "BDt", origin="empty: by packing"), *found]
+    return [Field("bd_wood_t", f"Bone-dry {recipe.raw}, where weighed", weight, "BDt", origin="empty: by packing"), *found]
 
 
 def read_fields(recipe: Recipe, fields: list[Field], house: House, digester: Digester) -> dict[str, float]:
@@ -157,7 +165,7 @@ def schedule_words(house: House, recipe: Recipe, values: Mapping[str, Datum]) ->
     charge = values["charge_pct_naoh_on_wood"].value if "charge_pct_naoh_on_wood" in values else alkali
     kappa = values["kappa_target_kappa"].value if "kappa_target_kappa" in values else recipe.kappa_target
     hold = hold_min(recipe, house.relation(recipe), charge, kappa)
-    parts = [f"{recipe.fill_min:.0f} min chips", f"{recipe.liquor_min:.0f} min liquor"]
+    parts = [f"{recipe.fill_min:.0f} min {recipe.raw}", f"{recipe.liquor_min:.0f} min liquor"]
     for leg in recipe.stages:
         pressure = f" and {leg.to_kpa_g:.0f} kPa g" if leg.to_kpa_g else ""
         parts.append(f"{leg.over_min:.0f} min to {leg.to_c:.0f} °C{pressure}")
@@ -300,14 +308,16 @@ def show_sheet(request: HttpRequest, state: State, number: int, *, refused: str 
     house = house_of(state)
     lines, facts = _sheet(house, number)
     charge, cook, recipe = facts["charge"], facts["cook"], facts["recipe"]
+    lots = lots_of_cook(cook) if cook else []
     context = cook_context(state, "cook_charge")
     context |= {
-        "sentence": sheet_sentence(number, charge, cook, lines),
+        "sentence": sheet_sentence(number, charge, cook, recipe.raw, lines),
         "number": number,
         "charge": charge,
         "cook": cook,
         "recipe": recipe,
         "lines": lines,
+        "lots": lots,
         "steps": [(one, step_words(facts["recipe"], one.kind, one.amounts, one.text)) for one in facts["steps"]],
         "forecast": facts["forecast"],
         "result": facts["result"],
@@ -333,13 +343,14 @@ def _sheet(house: House, number: int) -> tuple[list[Line], dict[str, Any]]:
     forecast = Forecast.standing(world).filter(number=number).first()
     result = Result.objects.filter(world=world, number=number, superseded_by=None).select_related("by").first()
     facts = {"charge": charge, "cook": cook, "recipe": recipe, "steps": steps, "forecast": forecast, "result": result}
-    return sheet_lines(recipe, charge, steps, forecast, result), facts
+    did = as_charged(house, cook, recipe, steps) if cook else None
+    return sheet_lines(recipe, charge, steps, did, forecast, result), facts
 
 
-def sheet_sentence(number: int, charge: Charge | None, cook: Cook | None, lines: list[Line]) -> str:
+def sheet_sentence(number: int, charge: Charge | None, cook: Cook | None, raw: str, lines: list[Line]) -> str:
     """Say how far the cook is, and where it left its plan."""
     if cook is None and charge is not None:
-        return f"Cook {number} is planned for digester {charge.digester}, {clock.local(charge.planned_at):%H:%M}. Log its chips to start it."
+        return f"Cook {number} is planned for digester {charge.digester}, {clock.local(charge.planned_at):%H:%M}. Log its {raw} to start it."
     off = [line for line in lines if line.off]
     words = f"Charge sheet of cook {number}, digester {cook.digester if cook else ''}."
     if charge is None:
@@ -372,14 +383,14 @@ def start(request: HttpRequest, state: State, number: int) -> HttpResponse:
     try:
         typed = read_form(
             request,
-            green_t=NumberField("Chips", "t", required=False),
-            moisture_pct=NumberField("Chip moisture", "%", required=False),
+            green_t=NumberField("What went in", "t", required=False),
+            moisture_pct=NumberField("Its moisture", "%", required=False),
             at=MomentField(state),
         )
         at = typed.pop("at")
         log_step(state, signed_in(request), number, "chips", Amounts(**typed), at=at, form_key=key_of(request))
     except (ValidationError, DomainError) as error:
-        return show_sheet(request, state, number, refused=f"The chips were not logged: {words_of(request, error)}.")
+        return show_sheet(request, state, number, refused=f"Nothing was logged: {words_of(request, error)}.")
     return redirect("cook", world_slug=state.world.slug, number=number)
 
 

@@ -33,7 +33,7 @@ from desk.stations.cook.pages.typed import step_text, sure_text
 from desk.stations.cook.pages.what_if import what_if_context
 from desk.stations.cook.steps import action_of, log_step, read_gauges
 from desk.stations.plain.page import station_context
-from desk.stations.yard.trace import fed
+from desk.stations.yard.trace import lots_of_cook
 from stock.cooking.follow import target
 from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
@@ -135,12 +135,7 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         "forecast": house.news.forecasts.get(number),
         "result": result,
         "planned": house.news.charges.get(number),
-        "chips": fed(
-            state.world,
-            cook.started_at,
-            cook.started_at + timedelta(minutes=recipe.fill_min),
-            recipe.yard_stream or recipe.stream,
-        ),
+        "chips": lots_of_cook(cook),
         "cautions": recipe.cautions or state.line.stop("cook").cautions,
         "what_if": what_if_context(house, followed, {}) if followed and followed.running else None,
         "refused": refused,

@@ -112,7 +112,7 @@ def compared(recipe: Recipe, lesson: Lesson) -> list[Compared]:
             both("beta", "", 3, "Slope β"),
             both("n", "", 2, "Exponent n of alkali"),
         ]
-        rows.append(both("used_pct", "% NaOH on wood", 2, "Alkali a cook uses"))
+        rows.append(both("used_pct", recipe.naoh_unit, 2, "Alkali a cook uses"))
     rows += [
         both("reference_yield_pct", "%", 2, f"Yield at kappa {recipe.reference_kappa:g}"),
         both("slope_pct", "% a kappa", 3, "Yield for each kappa"),

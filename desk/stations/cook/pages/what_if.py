@@ -82,11 +82,11 @@ def _base(house: House, followed: Followed) -> Trial:
 
 
 def _fields(recipe: Recipe, base: Trial, typed: Mapping[str, Any]) -> list[Field]:
-    offered = [("moisture_pct", "Chip moisture", "%"), ("temperature_c", "Cooking temperature", "°C")]
+    offered = [("moisture_pct", recipe.moisture_name, "%"), ("temperature_c", "Cooking temperature", "°C")]
     if recipe.is_sulphite:
         offered.append(("total_pct", "Total SO2 of the acid", "%"))
     else:
-        offered.append(("charge_pct", "Charge", "% NaOH on wood"))
+        offered.append(("charge_pct", "Charge", recipe.naoh_unit))
     if recipe.practice.has_sulphide:
         offered.append(("sulphidity_pct", "Sulphidity", "%"))
     if recipe.wood in OTHER and not recipe.is_sulphite:
@@ -165,7 +165,7 @@ def _rows(house: House, followed: Followed, base: Trial, trial: Trial) -> tuple[
                 1,
             )
         )
-        rows.append(Row("Charge on wood", "% NaOH", facts.charge.value, charge, 2))
+        rows.append(Row("Charge", recipe.naoh_unit, facts.charge.value, charge, 2))
         notes.append("The mill's relation knows heat and charge; sulphidity and species are the kinetics' alone.")
     rows += _heat(house, followed, hotter, base, trial)
     if abs(wetter - 1) > 1e-4:

@@ -1,5 +1,6 @@
 """Logs and chips: debarking, classification against the envelope, knives, wash and steaming."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -15,7 +16,7 @@ from desk.frame.forms import key_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import attempt, stand
-from desk.frame.plot import Scale, line
+from desk.frame.plot import Scale, line, round_marks
 from desk.people.roles import CORRECT
 from desk.stations.yard.knives import RUNNING_SHARE, STEPS, KnifeSet, knives_of
 from desk.stations.yard.models import Classification
@@ -36,7 +37,7 @@ from stock.tag import Tag
 
 CLASS_LABELS: Final = ("Oversize", "Overthick", "Large accepts", "Small accepts", "Pins", "Fines")
 READ: Final = ("overthick", "pins", "fines", "bark", "wood_in_bark", "stones", "temperature", "meter_gap")
-BAR_X, BAR_W, ROW_H = 112, 296, 24
+BAR_X, BAR_W, ROW_H, AXIS_H = 112, 262, 24, 26
 TREND_W, TREND_H = 462, 96
 MOST_SAMPLE_G: Final = 50_000.0
 
@@ -90,7 +91,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "", pk: int = 0) 
         "newest": newest,
         "newest_masses": list(zip(CLASS_LABELS, CLASSES, newest.masses_g, strict=True)) if newest else [],
         "may_correct": signed_in(request).may(CORRECT),
-        "bars": bars(yard, newest) if newest else [],
+        "groups": bars(yard, newest) if newest else [],
         "effects": effects(place, yard, newest) if newest else [],
         "trends": [trend(yard, knife) for knife in knives_of(yard)],
         "knives": [(knife, due_step(knife)) for knife in knives_of(yard)],
@@ -148,20 +149,37 @@ def _limits(part: Envelope) -> tuple[float | None, ...]:
     return part.oversize_most_pct, part.overthick_most_pct, None, None, part.pins_most_pct, part.fines_most_pct
 
 
-def bars(yard: YardNow, row: Sampled) -> list[Bar]:
-    """Draw each class against the most that is wanted of it; small classes have a scale of their own."""
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Classes drawn on one scale, and the marks of its axis."""
+
+    bars: list[Bar]
+    marks: list[tuple[float, str]]
+    axis_y: float
+
+
+def bars(yard: YardNow, row: Sampled) -> list[Group]:
+    """Draw each class against what is wanted of it: what is limited on one scale, the accepts on another."""
+    listed = zip(CLASSES, CLASS_LABELS, _limits(yard.part.chips), strict=True)
+    classes = [(yard.class_figure(row, name, label), limit) for name, label, limit in listed]
+    limited = [(shown, limit, False) for shown, limit in classes if limit is not None]
+    accepts: list[tuple[Figure, float | None, bool]] = [(shown, None, False) for shown, limit in classes if limit is None]
+    accepts.append((yard.class_figure(row, "accepts", "Accepts together"), yard.part.chips.accepts_least_pct, True))
+    most = round_marks(0.0, max(1.3 * max(limit, shown.value) for shown, limit, _ in limited))[-1]
+    first = _group(limited, most, 14.0)
+    return [first, _group(accepts, 100.0, first.axis_y + AXIS_H)]
+
+
+def _group(rows: Sequence[tuple[Figure, float | None, bool]], most: float, top: float) -> Group:
+    """Draw classes on a scale from nothing to `most`; a limit is the most wanted, or the least."""
+    along = Scale(0.0, most, 0.0, BAR_W)
     drawn = []
-    for index, (name, label, limit) in enumerate(zip(CLASSES, CLASS_LABELS, _limits(yard.part.chips), strict=True)):
-        shown = yard.class_figure(row, name, label)
-        along = Scale(0.0, 100.0 if limit is None else max(2 * limit, 1.15 * shown.value), 0.0, BAR_W)
-        limit_x = None if limit is None else along(limit)
-        out = limit is not None and shown.value > limit
-        drawn.append(Bar(label, shown, along(shown.value), 14 + index * ROW_H, limit_x, False, out))
-    accepts = yard.class_figure(row, "accepts", "Accepts together")
-    least = yard.part.chips.accepts_least_pct
-    y, along = 14 + len(CLASSES) * ROW_H, Scale(0.0, 100.0, 0.0, BAR_W)
-    drawn.append(Bar(accepts.label, accepts, along(accepts.value), y, along(least), True, accepts.value < least))
-    return drawn
+    for index, (shown, limit, least) in enumerate(rows):
+        out = limit is not None and (shown.value < limit if least else shown.value > limit)
+        limit_x = None if limit is None else along.held(limit)
+        drawn.append(Bar(shown.label, shown, along.held(shown.value), top + index * ROW_H, limit_x, least, out))
+    marks = [(BAR_X + along(one), f"{one:g}") for one in round_marks(0.0, most)]
+    return Group(drawn, marks, top + len(rows) * ROW_H + 4)
 
 
 def effects(place: Place, yard: YardNow, row: Sampled) -> list[tuple[str, Figure]]:

@@ -1,5 +1,6 @@
 """Lots: what waits at the gate, the receiving sheet worked out as it is typed, and a lot's own page."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -22,6 +23,7 @@ from desk.stations.yard.readings import lot_figure
 from desk.stations.yard.stock import yard_of
 from desk.stations.yard.trace import cooks_of_lot
 from stock.errors import DomainError
+from stock.intake.definition import YardDef
 
 LABELS = {
     "bark_pct": "Bark",
@@ -56,7 +58,7 @@ def show(request: HttpRequest, state: State, *, refused: str = "") -> HttpRespon
         "names": {material.id: material.name for material in yard.part.materials},
         "find": find,
         "materials": yard.part.materials,
-        "fields": [(name, label, typed.get(name, "")) for name, label in LABELS.items()],
+        "fields": fields_of(yard.part, typed),
         "typed": typed,
         "refused": refused,
         "samples": next((attempt(one, {}) for one in stand(state, SAMPLING, [state.line.stop("yard")])), None),
@@ -161,6 +163,25 @@ def work_out(request: HttpRequest, state: State) -> HttpResponse:
     return render(request, "yard/_weighed.html", context)
 
 
+def fields_of(part: YardDef, typed: Mapping[str, Any]) -> list[tuple[str, str, str]]:
+    """Return the fields of what is tested of a material, with what was typed; of the first one where none is chosen."""
+    named = str(typed.get("material", ""))
+    material = next((one for one in part.materials if one.id == named), next(iter(part.materials), None))
+    tested = {test.name for test in material.tests} if material else set()
+    return [
+        (name, label, str(typed.get(name, "")))
+        for name, label in LABELS.items()
+        if name.removesuffix("_pct") in tested
+    ]
+
+
+@on_line
+@require_POST
+def tests_of(request: HttpRequest, state: State) -> HttpResponse:
+    """Answer with the fields of what is tested of the material chosen."""
+    return render(request, "yard/_tests.html", {"fields": fields_of(yard_of(state).part, request.POST.dict())})
+
+
 @on_line
 @require_POST
 @acting("The lot was not received", show)
@@ -207,7 +228,7 @@ def show_lot(request: HttpRequest, state: State, number: str, *, refused: str = 
         "cooks": cooks_of_lot(state.world, number) if yard.part.material(lot.material).form != "bagasse" else [],
         "aside": number in yard.aside,
         "tests": [(label, getattr(lot, name)) for name, label in LABELS.items() if getattr(lot, name) is not None],
-        "fields": [(name, label, _again(lot, name, request, refused)) for name, label in LABELS.items()],
+        "fields": _fields_again(yard.part, lot, request, refused),
         "typed": request.POST.dict() if refused else _as_typed(lot),
         "may_correct": signed_in(request).may(CORRECT),
         "refused": refused,
@@ -215,11 +236,12 @@ def show_lot(request: HttpRequest, state: State, number: str, *, refused: str = 
     return render_page(request, state, "yard/lot.html", context, here=yard.station, status=422 if refused else 200)
 
 
-def _again(lot: Lot, name: str, request: HttpRequest, refused: str) -> str:
-    if refused:
-        return request.POST.get(name, "")
-    value = getattr(lot, name)
-    return "" if value is None else f"{value:g}"
+def _fields_again(part: YardDef, lot: Lot, request: HttpRequest, refused: str) -> list[tuple[str, str, str]]:
+    """Return the fields of a lot's tests, and of whatever else was found of it, as kept or as typed again."""
+    held = {name: "" if (value := getattr(lot, name)) is None else f"{value:g}" for name in LABELS}
+    typed = {name: request.POST.get(name, "") for name in LABELS} if refused else held
+    tested = {name for name, _, _ in fields_of(part, {"material": lot.material})}
+    return [(name, label, typed[name]) for name, label in LABELS.items() if name in tested or held[name]]
 
 
 def _as_typed(lot: Lot) -> dict[str, str]:

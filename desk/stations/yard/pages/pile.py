@@ -3,6 +3,7 @@
 from datetime import timedelta
 from typing import Any, Final
 
+from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
@@ -16,7 +17,7 @@ from desk.people.roles import CORRECT
 from desk.stations.yard.models import Op
 from desk.stations.yard.pages.drawing import BAND_NAMES
 from desk.stations.yard.pages.overview import acting, yard_context
-from desk.stations.yard.piles import chip_logs, draw_from, survey, take_back
+from desk.stations.yard.piles import chip_logs, draw_from, over_scale, survey, take_back
 from desk.stations.yard.stock import Pile, yard_of
 from stock.figure import Datum, Figure, Origin, figure
 
@@ -43,6 +44,7 @@ def show(request: HttpRequest, state: State, pile_id: str, *, refused: str = "")
             (name, mass, 100 * mass / pile.bdt if pile.bdt else 0) for name, mass in zip(BAND_NAMES, bands, strict=True)
         ],
         "lots": [(lot, lot.age_d(state.now), lot.number in yard.aside) for lot in pile.lots],
+        "moisture_pct": pile.moisture_pct(),
         "rate": yard.rates().get(pile_id, 0.0),
         "ops": Op.objects.filter(world=state.world, pile=pile_id, to_at__lte=state.now).select_related(
             "by", "undone_by"
@@ -75,6 +77,25 @@ def page(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
     return show(request, state, pile_id)
 
 
+def _drawn(typed: dict[str, Any]) -> tuple[float, str]:
+    """Return the bone-dry mass typed, as such or over the scale, and how it was weighed.
+
+    Raises
+    ------
+    ValidationError
+        Neither or both were given, or green tonnes without their moisture.
+    """
+    green, bdt = typed["green_t"], typed["bdt"]
+    if (green is None) == (bdt is None):
+        wrong = "give one of the two" if green is not None else "give what went over the scale, or bone-dry tonnes"
+        raise ValidationError({"green_t": wrong})
+    if bdt is not None:
+        return bdt, ""
+    if typed["moisture_pct"] is None:
+        raise ValidationError({"moisture_pct": "green tonnes need their moisture, in %"})
+    return over_scale(green, typed["moisture_pct"])
+
+
 @on_line
 @require_POST
 @acting("Nothing was drawn", show)
@@ -83,16 +104,23 @@ def draw(request: HttpRequest, state: State, pile_id: str) -> HttpResponse:
     yard = yard_of(state)
     if pile_id not in yard.piles:
         raise Http404
-    mass = NumberField("Mass", "BDt", above=0, most=MOST_BDT)
-    typed = read_form(request, bdt=mass, hours=NumberField("Hours", "h", above=0, most=48))
+    typed = read_form(
+        request,
+        green_t=NumberField("Over the scale", "t", above=0, most=MOST_BDT, required=False),
+        moisture_pct=NumberField("Its moisture", "%", least=0, below=100, required=False),
+        bdt=NumberField("Bone-dry", "BDt", above=0, most=MOST_BDT, required=False),
+        hours=NumberField("Hours", "h", above=0, most=48),
+    )
+    bdt, weighed = _drawn(typed)
     booked: dict[str, Any] = {
-        "from_at": state.now - timedelta(hours=typed["hours"]), "to_at": state.now, "form_key": key_of(request)
+        "from_at": state.now - timedelta(hours=typed["hours"]), "to_at": state.now, "form_key": key_of(request),
+        "weighed": weighed,
     }  # fmt: skip
     if yard.piles[pile_id].part.form == "logs":
         onto = read_form(request, onto=ChoiceField("The pile", yard.piles))["onto"]
-        chip_logs(state.world, signed_in(request), pile_id, onto, typed["bdt"], **booked)
+        chip_logs(state.world, signed_in(request), pile_id, onto, bdt, **booked)
     else:
-        draw_from(state.world, signed_in(request), pile_id, typed["bdt"], **booked)
+        draw_from(state.world, signed_in(request), pile_id, bdt, **booked)
     return redirect("yard_pile", world_slug=state.world.slug, pile_id=pile_id)
 
 
