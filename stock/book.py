@@ -2,7 +2,7 @@
 
 from typing import Final
 
-from stock import steam
+from stock import scales, steam
 from stock.bleaching import (
     between,
     charge,
@@ -132,6 +132,7 @@ MODULES: Final = (
     chain,
     ahead,
     loops,
+    scales,
 )
 
 

@@ -7,7 +7,7 @@ from typing import Final
 
 from stock.errors import DomainError
 from stock.judge.limits import Verdict, judge, refuse_impossible
-from stock.refining.energy import sr_to_csf
+from stock.scales import scale_typed
 from stock.tag import Tag
 from stock.units import convert, known_unit, same_quantity
 
@@ -17,7 +17,6 @@ _GLUED = re.compile(r"^([+-]?(?:\d+(?:[.,]\d+)?|[.,]\d+))([^\d.,].*)$")
 _DAY = r"(?:yesterday|today|\d{4}-\d{2}-\d{2}|\d{1,2} (?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*)"
 _AT = re.compile(rf"(?:^|\s)(?:at\s+)?((?:{_DAY}[ ,]+)?\d{{1,2}}:\d{{2}})(?=\s|$)", re.IGNORECASE)
 MOST_AT_ONCE: Final = 8
-SR: Final = frozenset({"°sr", "sr"})  # drainage by another vessel: a method turns it, not a unit
 _UNIT_WORDS: Final = {"csf": "mL CSF", "degc": "°C", "pct": "%", "percent": "%", "l": "L/min"}
 
 
@@ -113,9 +112,12 @@ def _sort_tokens(tokens: list[str]) -> tuple[list[str], list[str], str]:
     for index, token in enumerate(tokens):
         spelled = _UNIT_WORDS.get(token.lower(), token)
         after_number = index > 0 and _NUMBER.match(tokens[index - 1])
+        before_number = index + 1 < len(tokens) and _NUMBER.match(tokens[index + 1])
         if _NUMBER.match(token):
             numbers.append(token.replace(",", "."))
-        elif token.lower() in SR or (known_unit(spelled) and (after_number or not token.isalpha())):
+        elif (scale_typed(token) and (after_number or before_number)) or (
+            known_unit(spelled) and (after_number or not token.isalpha())
+        ):
             unit = spelled
         else:
             words.append(token.lower())
@@ -133,8 +135,8 @@ def _matches(
     called = [tag for tag in found if tag.short.lower() == " ".join(words)]
     if len(called) == 1:
         return called
-    if unit.lower() in SR:
-        found = [tag for tag in found if tag.unit == "mL CSF"] or found
+    if (scale := scale_typed(unit)) is not None:
+        found = [tag for tag in found if scale.reads(tag.quantity)] or found
     elif unit and len(found) > 1:
         found = [tag for tag in found if same_quantity(unit, tag.unit)] or found
     if len(found) > 1 and len(numbers) > 1:
@@ -170,8 +172,8 @@ def _valued(text: str, tag: Tag, numbers: list[str], unit: str) -> Understood:
         return Understood(text, tag, fault=f"there are {len(numbers)} numbers; give one value", code="E_COUNT")
     value = float(numbers[0])
     try:
-        if unit.lower() in SR and tag.unit == "mL CSF":
-            value, unit = sr_to_csf(sr=value), tag.unit
+        if (scale := scale_typed(unit)) is not None and scale.reads(tag.quantity):
+            value, unit = scale.into(value), tag.unit
         if unit and unit != tag.unit:
             value = convert(value, unit, tag.unit) if tag.unit else _refuse_unit(tag, unit)
         refuse_impossible(tag, value)

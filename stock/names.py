@@ -60,6 +60,7 @@ UNITS: Final[dict[str, str]] = {
     "csf_ml": "mL CSF",
     "sr": "°SR",
     "kappa": "",
+    "baume": "°Bé",
     "bd_wood_t": "BDt",
     "brightness_pct": "% ISO",
     "pct": "%",

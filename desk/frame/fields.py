@@ -20,6 +20,7 @@ from desk.floor.text import seen
 from desk.frame.forms import moment, moment_ahead
 from stock.errors import DomainError
 from stock.names import unit_of
+from stock.scales import scale_typed
 from stock.working import Arg, find_method
 
 _NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d{1,3})?")
@@ -100,6 +101,27 @@ class NumberField(forms.Field):
         if outside:
             shown = f"{value:g} {self.unit}".strip()
             raise ValidationError(f"{self.label} is {shown}. Allowed: {self.allowed}")
+
+
+class ScaledField(NumberField):
+    """A number that may be typed on another scale of its quantity: 43 °Bé for a density."""
+
+    def __init__(self, quantity: str, label: str, unit: str, **limits: Any) -> None:
+        """Take the quantity whose scales are understood, and a number's words and limits."""
+        super().__init__(label, unit, **limits)
+        self.quantity = quantity
+
+    def to_python(self, value: Any) -> float | None:
+        """Read what was typed, turned from the scale it was typed on."""
+        number, _, word = str(value or "").strip().partition(" ")
+        scale = scale_typed(word.strip())
+        if scale is None or scale.quantity != self.quantity:
+            return super().to_python(value)
+        found = super().to_python(number)
+        try:
+            return None if found is None else scale.into(found)
+        except DomainError as error:
+            raise ValidationError(f"{self.label}: {error.message}") from None
 
 
 class WholeField(NumberField):

@@ -42,10 +42,14 @@ class Turns:
 
     def __post_init__(self) -> None:
         """Write down how a number with one of the units looks."""
-        words = {name: self._any_of(units) for name, units in (("all", {**self.into, **self.beside}), ("own", self.into))}
+        words = {
+            name: self._any_of(units) for name, units in (("all", {**self.into, **self.beside}), ("own", self.into))
+        }
         number = rf"(?<![\w.,/])(?P<pm>± )?(?P<first>{_NUMBER})(?P<to> to (?:{_NUMBER}))?(?P<gap>[ \u00a0])"
         object.__setattr__(self, "said", re.compile(rf"{number}(?P<unit>{words['all']})(?![\w/·²³])"))
-        spanned = rf'(?P<first>{_NUMBER})(?P<to>)(?P<pm>)\s*<span class="unit">(?P<unit>{self._any_of(self.beside)})</span>'
+        spanned = (
+            rf'(?P<first>{_NUMBER})(?P<to>)(?P<pm>)\s*<span class="unit">(?P<unit>{self._any_of(self.beside)})</span>'
+        )
         object.__setattr__(self, "spanned", re.compile(spanned))
         beside = rf'(?P<input><input\b[^>]*>)(?P<between>\s*<span\s+class="unit">)(?P<unit>{words["own"]})(?=</span>)'
         object.__setattr__(self, "next_to", re.compile(beside))

@@ -231,7 +231,9 @@ def _accepted(state: State, tried: Tried) -> Order | None:
     """Return the accepted order that the one tried is already, whole: grade, rate, shares and time."""
     for order in state.orders:
         alike = order.grade == tried.grade_id and math.isclose(order.reel_t_per_h, tried.tonnes, rel_tol=1e-6)
-        shares = all(math.isclose(order.shares.get(name, 0), share, abs_tol=1e-6) for name, share in tried.shares.items())
+        shares = all(
+            math.isclose(order.shares.get(name, 0), share, abs_tol=1e-6) for name, share in tried.shares.items()
+        )
         when = tried.from_at is not None and (
             abs(order.from_at - tried.from_at) < timedelta(minutes=1)
             or (order is state.order and tried.from_at <= state.now + LATE)

@@ -2,7 +2,6 @@
 
 import math
 from datetime import timedelta
-from typing import Any
 
 from django.db import connection
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
@@ -11,7 +10,7 @@ from django.utils import timezone
 
 from desk.floor.models import World, epoch
 from desk.floor.state import State
-from desk.frame.page import on_line, page, signed_in
+from desk.frame.page import on_line, page
 from desk.frame.units import as_read
 from desk.screens.working import find
 from stock.figure import Figure

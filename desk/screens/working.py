@@ -13,6 +13,7 @@ from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.judge.here import Place
 from stock.line.balance import LineResult
+from stock.scales import scale_beside
 
 
 def find(state: State, key: str) -> Figure:
@@ -50,7 +51,15 @@ def _flow(state: State, rest: str) -> Figure:
 
 
 def _reading(state: State, rest: str) -> Figure:
-    return state.readings[rest].as_figure()
+    reading = state.readings[rest]
+    shown, scale = reading.as_figure(), scale_beside(reading.tag.quantity)
+    if scale is None or scale.out_of is None or shown.origin is None:
+        return shown
+    try:
+        beside = f"{shown.origin.text}; about {scale.out_of(reading.value):.1f} as {scale.name}"
+    except DomainError:  # beyond what the other scale reaches
+        return shown
+    return replace(shown, origin=replace(shown.origin, text=beside))
 
 
 def _cover(state: State, rest: str) -> Figure:

@@ -2,13 +2,14 @@
 
 from collections.abc import Iterable
 
+from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.decisions import is_bagasse, of_recipe
 from stock.judge.here import Here, Place, given
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Rule, by_step
+from stock.judge.rule import Handle, Most, Moved, Rule, by_step
 
 CAP_OF_AIM = 0.10  # of the present end point, the most a first step moves it
 CAP_CHARGE_PCT = 1.0  # % NaOH on wood or bagasse, the most a first step moves a charge
@@ -45,12 +46,40 @@ def _volume(here: Here) -> Figure:
 
 
 def _aim_lower(here: Here, by: Datum) -> Figure:
-    """End point of the next cook, its kappa aimed lower by what the last came out high."""
+    """End point of the next cook, its kappa aimed lower than now by what the last came out high."""
     recipe = here.recipe
-    target = of_recipe(here, "kappa_target")
-    wanted = Datum(target.value - by.value, Origin("computed", f"target {target.value:g} less {by.value:+.1f}"))
-    charge = Datum(0.0, target.origin) if recipe.is_sulphite else _charge(here)
+    aimed = kappa_aimed(recipe, Relation.of(recipe), here.facts.stands(aim_point(recipe.unit)))
+    wanted = Datum(aimed.value - by.value, Origin("computed", f"{aimed.origin.text} less {by.value:+.1f}"))
+    charge = Datum(0.0, aimed.origin) if recipe.is_sulphite else _charge(here)
     return WAYS[recipe.school].aim(recipe, Relation.of(recipe), charge, wanted)
+
+
+def aim_point(unit_id: str) -> str:
+    """Return the point the end point of a batch group is moved by."""
+    return f"aim:{unit_id}"
+
+
+def kappa_aimed(recipe: Recipe, relation: Relation, stands: Datum | None) -> Datum:
+    """Return the kappa a batch group is aimed at: what the end point it stands at gives at the usual charge, else its target."""
+    target = Datum(recipe.kappa_target, Origin("set", f"target {recipe.kappa_target:g}"))
+    if stands is None or recipe.is_sulphite:
+        return target
+    way = WAYS[recipe.school]
+    charge = Datum(recipe.usual_charge_pct, Origin("set", f"recipe {recipe.name}"))
+    usual = way.aim(recipe, relation, charge, target)
+    if abs(stands.value - usual.value) < 1:
+        return target
+    shown = way.kappa(recipe, relation, stands, charge)
+    words = f"kappa {shown.value:.1f}, as {way.letter} {stands.value:.0f} gives at the usual charge; target {target.value:g}"
+    return Datum(shown.value, Origin("set", words, stands.origin.at), shown)
+
+
+def _aim_moved(here: Here) -> Moved | None:
+    """Return the end point, where it goes by H."""
+    if here.recipe.is_sulphite:
+        return None
+    name = here.line.unit(here.recipe.unit).name
+    return Moved(aim_point(here.recipe.unit), f"end point, {name[:1].lower()}{name[1:]}", "H")
 
 
 def _kappa(here: Here) -> Figure:
@@ -200,7 +229,7 @@ def _wood(here: Here) -> bool:
 
 COOKED = ("batch_digesters",)
 LIQUORS = ("liquor:white", "liquor:black", "liquor:caustic", "liquor:acid")
-KAPPA = Handle(_next_cooks, present=_present_aim, limits=_aim_limits, also=_feeds_on)
+KAPPA = Handle(_next_cooks, present=_present_aim, limits=_aim_limits, also=_feeds_on, moves=_aim_moved)
 CHARGE = Handle(_next_cooks, limits=charge_limits, also=with_its_h)
 
 ROWS: tuple[Rule, ...] = (

@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 
 from stock.cooking.alkali import charge_as_na2o
+from stock.cooking.end_point import h_rate
 from stock.cooking.facts import LONGEST_HOLD_MIN, CookFacts, CookState, Kinetic, Phase
 from stock.cooking.kinetics import at_switch
 from stock.cooking.recipe import Recipe
@@ -239,8 +240,8 @@ def kinetic(facts: CookFacts, state: CookState) -> Kinetic | None:
     """Return what the published kinetics make of the same cook, and how far the two ways part; None for acid."""
     if facts.recipe.is_sulphite:
         return None
-    times, temperatures = whole_record(facts, state.blow_min)
-    readings = Origin("computed", f"{facts.trace.readings.text}, then the plan to its end")
+    times, temperatures = with_tail(facts, *whole_record(facts, state.blow_min))
+    readings = Origin("computed", f"{facts.trace.readings.text}, then the plan to its end and its tail")
     data = {
         "times_min": Datum(times, readings),
         "temperatures_c": Datum(temperatures, readings),
@@ -263,6 +264,16 @@ def kinetic(facts: CookFacts, state: CookState) -> Kinetic | None:
         DEAF if deaf else _agreement(apart, state.kappa_half),
         deaf,
     )
+
+
+def with_tail(facts: CookFacts, times: np.ndarray, temperatures: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return a record held on at its last temperature for as long as relief and blow are worth; as it is where they were read."""
+    worth = facts.recipe.tail if facts.relief_min is None else 0.0
+    last = max(float(temperatures[-1]), facts.recipe.cook_c - 10.0)
+    minutes = 60 * worth / h_rate(temperature_c=last)
+    if minutes <= 0:
+        return times, temperatures
+    return np.append(times, times[-1] + minutes), np.append(temperatures, last)
 
 
 DEAF: Final = (

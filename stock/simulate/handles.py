@@ -14,6 +14,7 @@ from stock.simulate.reading import L_PER_MIN
 
 if TYPE_CHECKING:
     from stock.line.definition import Definition
+    from stock.simulate.house import House
     from stock.simulate.plant import Plant
 
 
@@ -49,6 +50,7 @@ KINDS: Final[Mapping[str, str]] = {
     "dose": "what is dosed, kg a bone-dry tonne",
     "wash": "dilution factor of a washer, t a bone-dry tonne",
     "reject": "mass reject rate of the first screens of a system, %",
+    "aim": "end point the cooks of a batch group are relieved for, H",
     "offset": "what is taken off an instrument's reading, in its unit",
 }
 
@@ -56,7 +58,7 @@ KINDS: Final[Mapping[str, str]] = {
 def handles_of(plant: "Plant") -> dict[str, Handle]:
     """Return all that can be moved in a plant, by point."""
     found: dict[str, Handle] = {}
-    for make in (_flows, _loops, _stages, _besides, _solutions, _refiners, _ratios, _screens, _offsets):
+    for make in (_flows, _loops, _stages, _besides, _solutions, _refiners, _ratios, _screens, _aims, _offsets):
         found |= {one.setting.point: one for one in make(plant)}
     return found
 
@@ -267,6 +269,30 @@ def _screens(plant: "Plant") -> list[Handle]:
         def write(value: float, at: str = unit_id) -> None:
             plant.separating.rejects[at] = value / 100
             plant.refit()
+
+        found.append(Handle(setting, read, write))
+    return found
+
+
+AIM_APART: Final = 0.3  # so far from what its relation asks an end point may be moved
+
+
+def _aims(plant: "Plant") -> list[Handle]:
+    """Return the end points of the batch groups that go by H."""
+    found = []
+    for group, house in zip(plant.batches.groups, plant.batches.houses, strict=True):
+        if house.recipe.alkaline is None:
+            continue
+        unit = plant.line.unit(group.unit)
+        usual = house.wanted_h(house.recipe.usual_charge_pct)
+        low, high = (round(usual * (1 + by)) for by in (-AIM_APART, AIM_APART))
+        setting = Setting(f"aim:{unit.id}", f"end point, {_lower(unit.name)}", "H", low, high, 0, unit.station)
+
+        def read(of: "House" = house, at: float = usual) -> float:
+            return at * of.aim_frac
+
+        def write(value: float, of: "House" = house, at: float = usual) -> None:
+            of.aim_frac = value / at
 
         found.append(Handle(setting, read, write))
     return found

@@ -85,6 +85,7 @@ class House:
         self.next_cook = 1
         self.next_start_s = 0.0
         self.every_s = 3600.0
+        self.aim_frac = 1.0  # the H people aim at, over what the relation asks
         self.bias = 0.0  # of the plant's kappa against the recipe's relation
         self.wave_kappa = self.wet_over = self.apart_over_c = 0.0  # what faults make of its cooks
         self.profile = planned_profile(recipe, 900.0)
@@ -217,7 +218,7 @@ class House:
         if self.recipe.alkaline is None:
             hold = self.heat_from_min + self.recipe.ramp_min + 60
             return math.inf if vessel.in_phase_s < 60 * (hold - self.heat_from_min) else 0.0
-        return vessel.wanted_h - self.recipe.tail
+        return self.aim_frac * vessel.wanted_h - self.recipe.tail
 
     def refuse(self, vessel: Vessel, action: str) -> None:
         """Refuse an action that does not follow on where a vessel is.
@@ -248,6 +249,7 @@ class House:
         names = Vessel.__slots__
         return {
             "next_cook": self.next_cook, "next_start_s": self.next_start_s, "every_s": self.every_s, "bias": self.bias,
+            "aim_frac": self.aim_frac,
             "vessels": [{name: getattr(one, name) for name in names} for one in self.vessels],
         }  # fmt: skip
 
@@ -255,4 +257,5 @@ class House:
         """Put plain data back."""
         self.next_cook, self.next_start_s = int(state["next_cook"]), float(state["next_start_s"])
         self.every_s, self.bias = float(state["every_s"]), float(state["bias"])
+        self.aim_frac = float(state.get("aim_frac", 1.0))
         self.vessels = [Vessel(**one) for one in state["vessels"]]

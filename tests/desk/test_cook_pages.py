@@ -1,7 +1,10 @@
 """The pages of the cook house and what it tells every page."""
 
+import re
+
 from desk.floor.handover import compose
 from desk.floor.next_up import next_up
+from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.models import Step
 from tests.desk.base import QUERIES, AtMost
 from tests.desk.cook_house import ABC, CHIPS, LIQUOR_FORM, HouseCase
@@ -50,6 +53,17 @@ class Told(HouseCase):
 
 
 class Pages(HouseCase):
+    def test_a_sheet_fills_in_what_was_done_by_what_was_charged(self):
+        self.sign_in("cook")
+        self.charge_it()
+        sheet = self.client.get("/live/cook/1190/sheet/")
+        words = " ".join(sheet.content.decode().split())
+        for row in ("Liquor to wood", "Head over the liquor", "Heat to bring it up", "Steam for it"):
+            cells = words.split(f'<th scope="row">{row}</th>')[1].split("</tr>")[0]
+            self.assertEqual(len(re.findall(r'<td class="right">\s*\d', cells)), 2, (row, cells))
+        self.plan(number=5409, digester=5, recipe="cane")
+        self.assertContains(self.client.get("/live/cook/5409/sheet/"), "Bagasse over the scale")
+
     def test_the_charge_sheet_is_worked_out_as_it_is_typed_planned_and_printed(self):
         self.sign_in("cook")
         self.assertContains(self.client.get("/live/cook/charge/"), "Digester 2, alder kraft: 15.8 BDt")
@@ -162,7 +176,7 @@ class Pages(HouseCase):
         self.assertGreater(weak["Kappa if blown as planned, kinetics"].by, 0.3)
         self.assertAlmostEqual(weak["Kappa if blown as planned, mill's relation"].by, 0, delta=0.01)
         wet = rows(base | {"moisture_pct": "52"})
-        self.assertGreater(wet["Charge on wood"].by, 1)
+        self.assertGreater(wet["Charge"].by, 1)
         self.assertLess(wet["Pulp"].by, 0)
         mixed = rows(base | {"other_pct": "30"})
         self.assertGreater(mixed["Kappa if blown as planned, kinetics"].by, 3)

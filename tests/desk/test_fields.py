@@ -10,6 +10,7 @@ from desk.frame.fields import (
     ChoiceField,
     MomentField,
     NumberField,
+    ScaledField,
     WholeField,
     WhyField,
     WordsField,
@@ -50,6 +51,14 @@ class Fields(SimpleTestCase):
         wet = NumberField.of("bone_dry_mass_t", "moisture_wet_frac", "Moisture")
         self.assertEqual(wet.clean("0.5"), 0.5)
         self.refused(wet, "1.2", "Moisture is 1.2")
+
+    def test_a_density_may_be_read_on_a_hydrometer(self):
+        density = ScaledField("density_t_per_m3", "Density", "t/m³", least=0.7, most=2.2)
+        self.assertAlmostEqual(density.clean("43 °Bé"), 1.4216, 4)
+        self.assertAlmostEqual(density.clean("43 be"), 1.4216, 4)
+        self.assertEqual(density.clean("1.42"), 1.42)
+        self.refused(density, "99 °Bé", "degrees Baumé is 99")
+        self.refused(density, "43 psi", "not a number")
 
     def test_whole_numbers_words_and_choices(self):
         self.assertEqual(WholeField("Cook number").clean("1187"), 1187)

@@ -6,12 +6,16 @@ from datetime import timedelta
 from asgiref.sync import async_to_sync
 from django.utils import timezone
 
+from desk.floor import pulse
 from desk.floor.models import Record, Sample, World, epoch
 from desk.floor.next_up import next_up
 from desk.floor.state import State
+from desk.mill.models import DefinitionVersion
+from desk.stations.cook.house import house_of
 from desk.stations.moves.followed import follow, followed, kinds
 from desk.stations.moves.hands import SIMULATED, Hands, NotSimulatedError
 from desk.stations.moves.models import Gain, Made, Move, Setting
+from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.telling import spoken
 from tests.desk.base import NOW, DeskCase
 
@@ -79,6 +83,43 @@ class Apart(MovesCase):
         self.course(second, 1.0)
         one = {one.move.pk: one for one in followed(State(self.world))}[second.pk]
         self.assertEqual(one.verdict, "cannot")
+
+
+class EndPoint(DeskCase):
+    """One press carries the next end point to every cook that is in, and to those after it."""
+
+    def test_a_moved_end_point_is_what_cooks_are_followed_to(self):
+        self.enter("kappa_wood", 19.6)
+        house = house_of(State(self.world, NOW))
+        before = next(one for one in house.all() if one.running and one.recipe.id == "alder")
+        usual = before.state.aim.value
+        Move.objects.create(
+            world=self.world, by=self.people["cook"], form_key="a", point="aim:wood_cook", words="end point, wood digesters",
+            unit="H", station="cook", tag="kappa_wood", from_value=usual, to_value=1.1 * usual, at=NOW,
+        )  # fmt: skip
+        pulse.forget()
+        after = house_of(State(self.world, NOW)).follow(before.cook)
+        self.assertAlmostEqual(after.state.aim.value / usual, 1.1, 1)
+        self.assertLess(after.state.kappa.value, before.state.kappa.value - 0.3)
+        self.assertGreater(after.blow_at, before.blow_at)
+        tag, expected = reckoned(State(self.world, NOW), Setting(point="aim:wood_cook", value=870.0), 957.0)
+        self.assertEqual(tag, "kappa_wood")
+        self.assertTrue(-2.0 < expected["effect"] < -0.4, expected)
+        self.assertGreater(expected["first_min"], 100)  # the next two cooks come first
+
+    def test_what_was_set_long_ago_still_stands_until_the_line_is_defined_anew(self):
+        version = DefinitionVersion.objects.create(
+            text=self.world.version.text, sha256="another", approved_by="E. Test", number=99,
+            approved_at=NOW - timedelta(days=30),
+        )  # fmt: skip
+        Move.objects.create(
+            world=self.world, by=self.people["cook"], form_key="a", point="aim:wood_cook", words="end point", unit="H",
+            station="cook", from_value=860, to_value=900, at=NOW - timedelta(days=5),
+        )  # fmt: skip
+        pulse.forget()
+        world = World.objects.select_related("version").get(pk=self.world.pk)
+        world.version = version
+        self.assertEqual(State(world, NOW).stands("aim:wood_cook").value, 900)
 
 
 class Making(MovesCase):

@@ -90,7 +90,7 @@ class Rail(DeskCase):
 
     def test_cooks_stand_at_their_blow(self):
         found = next(item for item in self.items() if item.what == "Blow cook 1187, digester 3")
-        self.assertTrue(timedelta(minutes=24) < found.at - NOW < timedelta(minutes=34))
+        self.assertTrue(timedelta(minutes=18) < found.at - NOW < timedelta(minutes=28))
 
     def test_a_cook_past_its_end_needs_somebody_now(self):
         late = NOW + timedelta(minutes=50)

@@ -21,6 +21,19 @@ class Coming(DeskCase):
             form_key=key,
         )
 
+    def test_the_page_opens_on_the_next_order_and_knows_it_is_accepted(self):
+        self.sign_in("lead")
+        self.assertEqual(self.client.get("/live/order/").context["tried"].grade_id, "chart_cream")
+        order = self.coming(hours=30)
+        page = self.client.get("/live/order/")
+        self.assertEqual(page.context["tried"].grade_id, order.grade)
+        self.assertContains(page, "This order is accepted already")
+        self.assertEqual(page.context["clash"], "")
+        runs = self.client.get("/live/order/", {"of": Order.objects.get(form_key="first").pk})
+        self.assertEqual(runs.context["tried"].grade_id, "chart_cream")
+        self.assertEqual(self.client.get("/live/order/", {"of": "nothing"}).status_code, 200)
+        self.assertSays(page, '<span class="soft small">out</span>')
+
     def withdraw(self, order, why="the customer moved it", key="w"):
         return self.client.post(f"/live/order/{order.pk}/withdraw/", {"why": why, "form_key": key})
 

@@ -41,6 +41,44 @@ class Screens(YardCase):
         trip = self.client.post("/live/yard/trip/", {"detector": "Drum infeed", "find": "Bolt", "stopped_min": "long"})
         self.assertContains(trip, "Minutes stopped is &#x27;long&#x27;, which is not a number", status_code=422)
 
+    def test_a_draw_goes_by_the_scale_or_by_its_bone_dry_mass_never_by_both(self):
+        self.lot("S-1", material="alder_chips")
+        self.sign_in()
+        page = "/live/yard/pile/pile_c/"
+        self.assertContains(self.client.get(page), 'name="moisture_pct"')
+        for typed, words in (
+            ({"green_t": "20"}, "green tonnes need their moisture"),
+            ({"green_t": "20", "moisture_pct": "0.48"}, "moisture is 0.48 %"),
+            ({"green_t": "20", "moisture_pct": "48", "bdt": "9"}, "give one of the two"),
+            ({}, "give what went over the scale"),
+        ):
+            with self.subTest(typed):
+                answer = self.client.post(f"{page}draw/", {**typed, "hours": "1", "form_key": self.key()})
+                self.assertContains(answer, words, status_code=422)
+        self.assertFalse(Op.objects.filter(kind="draw").exists())
+        form = {"green_t": "12,5", "moisture_pct": "48", "hours": "1", "form_key": self.key()}
+        self.assertEqual(self.client.post(f"{page}draw/", form).status_code, 302)
+        self.assertAlmostEqual(Op.objects.get(kind="draw").bdt, 6.5, 6)
+        self.assertContains(self.client.get("/live/log/"), "6.5 BDt drawn (12.5 t at 48 %)")
+        self.assert_book_closes()
+
+    def test_a_load_is_asked_only_for_what_is_tested_of_it(self):
+        self.sign_in()
+        cane = self.client.post("/live/yard/lots/tests/", {"material": "bagasse_barge", "pith_pct": "30"})
+        self.assertContains(cane, 'name="pith_pct" value="30"')
+        self.assertNotContains(cane, "bark_pct")
+        logs = self.client.post("/live/yard/lots/tests/", {"material": "alder_logs"})
+        self.assertContains(logs, "bark_pct")
+        self.assertNotContains(logs, "pith_pct")
+        self.assertEqual(self.client.post("/live/yard/lots/tests/", {"material": "moon"}).status_code, 200)
+
+    def test_a_pile_kept_wet_is_drawn_at_its_own_moisture(self):
+        self.lot("B-1", material="bagasse_barge", moistures=(50.0, 51.0, 49.5))
+        self.assertEqual(self.yard().piles["cane_pile"].moisture_pct(), 78)
+        self.assertIsNone(self.yard().piles["pile_a"].moisture_pct())
+        self.lot("S-2", material="alder_chips", moistures=(46.0, 47.0))
+        self.assertAlmostEqual(self.yard().piles["pile_c"].moisture_pct(), 46.5, 1)
+
     def test_the_blend_is_worked_out_refused_and_accepted(self):
         for number in range(6):
             self.lot(f"S-{number}", material="alder_chips", hours_ago=20 + number, bark_pct=0.4, fines_pct=1.0)

@@ -119,6 +119,19 @@ class Kappa(TestCase):
         self.assertAlmostEqual(far.step.value, 1.1 * usual, 3)
         self.assertIn("Find the cause first", far.correction)
 
+    def test_a_second_correction_counts_from_where_the_first_left_the_end_point(self):
+        first = card("kappa_wood", 19.8).step
+
+        class Moved(Facts):
+            def stands(self, point):
+                return Datum(first.value, Origin("set", "the last move")) if point == "aim:wood_cook" else None
+
+        tag = hallin_reach().tag("kappa_wood")
+        second = advise(RULES, tag, judge(tag, 19.8), Moved(kappa_wood=19.8)).step
+        self.assertAlmostEqual(second.data["present_moved"].value, first.value, 3)
+        self.assertGreater(second.value, first.value)
+        self.assertEqual(card("kappa_wood", 19.8).moved.point, "aim:wood_cook")
+
     def test_it_goes_by_the_mean_of_the_last_cooks_where_the_mill_says_so(self):
         line = hallin_reach()
         tag = line.tag("kappa_wood")

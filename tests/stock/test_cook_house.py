@@ -12,7 +12,16 @@ from stock.cooking.charge import charge_sheet, refuse_overfull, usual
 from stock.cooking.end_point import g_factor, h_factor
 from stock.cooking.liquor import liquor_fill, liquor_ratio
 from stock.cooking.relation import Relation, calibrate_bulk, fit_relation
-from stock.cooking.schedule import Leg, draw_of, earliest_steam, legs, planned_profile, profile_to_h, steam_curve
+from stock.cooking.schedule import (
+    Leg,
+    draw_of,
+    earliest_steam,
+    later_by,
+    legs,
+    planned_profile,
+    profile_to_h,
+    steam_curve,
+)
 from stock.cooking.sulphite import penetration_min, so2_charge, so2_to_fortify
 from stock.cooking.titration import causticizing_efficiency, green_liquor_from_abc, white_liquor_from_abc
 from stock.errors import DomainError
@@ -177,6 +186,17 @@ class Schedule(TestCase):
         self.assertEqual(earliest_steam(curve, grid, 9.0, 60.0, 20.0), 70.0)
         self.assertEqual(earliest_steam(curve, grid, 1.0, 60.0, 20.0), 0.0)
         self.assertIsNone(earliest_steam(curve, grid, 19.0, 60.0, 20.0))
+
+    def test_a_heat_up_waits_as_long_as_the_others_need_and_no_longer(self):
+        recipe = hallin_reach().cook.recipe("alder")
+        grid = np.arange(0.0, 400.0, 2.0)
+        own = draw_of(recipe, legs(recipe, 60.0, 10.0), 15.8, 14.0)
+        heat = next(leg for leg in own.legs if leg.name == "heat")
+        others = np.where(grid < heat.from_min + 30, 20.0, 5.0)
+        self.assertEqual(later_by(own, others, grid, 100.0), 0.0)
+        minutes = later_by(own, others, grid, 28.0)
+        self.assertAlmostEqual(minutes, 30.0, delta=2.0)
+        self.assertIsNone(later_by(own, np.full_like(grid, 27.9), grid, 28.0))
 
     def test_a_profile_is_cut_where_its_factor_is_reached(self):
         times, celsius = profile_to_h(planned_profile(RECIPES["alder"], 900.0), 700.0)

@@ -65,8 +65,8 @@ class EverySchool(TestCase):
     def test_a_cook_on_plan_ends_with_its_plan_on_its_target(self):
         for name, recipe in RECIPES.items():
             with self.subTest(name):
-                state = follow(facts(name, top_min(recipe) + 10))
                 hold = planned_hold_min(recipe, Relation.of(recipe), facts(name).charge, datum(recipe.kappa_target))
+                state = follow(facts(name, top_min(recipe) + min(10, hold / 2)))
                 self.assertEqual(state.phase, "at temperature")
                 self.assertAlmostEqual(state.blow_min, top_min(recipe) + hold, delta=1.5)
                 self.assertAlmostEqual(state.kappa.value, recipe.kappa_target, places=3)
@@ -75,7 +75,8 @@ class EverySchool(TestCase):
     def test_a_cold_cook_is_held_longer_and_says_how_much(self):
         for name, recipe in RECIPES.items():
             with self.subTest(name):
-                at = top_min(recipe) + 12
+                hold = planned_hold_min(recipe, Relation.of(recipe), facts(name).charge, datum(recipe.kappa_target))
+                at = top_min(recipe) + min(12, 0.8 * hold)
                 cold, warm = follow(facts(name, at, offset_c=-2.0)), follow(facts(name, at))
                 self.assertGreater(cold.blow_min, warm.blow_min + 1)
                 self.assertGreater(cold.behind, 0)

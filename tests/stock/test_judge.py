@@ -214,6 +214,8 @@ class Entry(TestCase):
             ("white liquor 81 g/L Na2O", "white_liquor_ea", 104.54),
             ("wood free 455 csf", "wood_freeness", 455),
             ("wood free 27 °SR", "wood_freeness", 473.4),
+            ("kappa wood 12.4 perm", "kappa_wood", 18.6),
+            ("cane kappa permanganate 11.6", "kappa_cane", 17.4),
         ):
             with self.subTest(line):
                 found = understand(line, tags)

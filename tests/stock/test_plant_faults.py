@@ -9,6 +9,7 @@ from stock.errors import DomainError
 from stock.simulate.faults import FAULTS
 from stock.simulate.layout import MASSES, SOLIDS
 from stock.simulate.plant import Plant
+from stock.simulate.saving import restore, state_of
 from tests.line import hallin_reach
 from tests.stock.test_living_plant import HOUR, running
 
@@ -323,6 +324,21 @@ class Cooks(SimpleTestCase):
                 self.assertEqual(len(ill), len(healthy))
                 self.assertTrue(over[0] < sum(ill) / len(ill) - mean < over[1], (ill, healthy))
                 self.assertEqual(apart > near + 3, kind == "circulates_badly")
+
+    def test_an_end_point_moved_moves_the_cooks_that_are_in_and_lasts(self) -> None:
+        plant = Plant(hallin_reach(), dt_s=10.0, disturbed=False)
+        plant.batches.stagger()
+        house, point = plant.batches.houses[0], f"aim:{plant.layout.groups[0].unit}"
+        usual = house.wanted_h(house.recipe.usual_charge_pct)
+        heated = next(one for one in house.vessels if one.phase == "heat")
+        before = house.to_relief_h(heated)
+        plant.write(point, 1.2 * usual)
+        self.assertAlmostEqual(house.to_relief_h(heated), before + 0.2 * heated.wanted_h, 6)
+        again = Plant(hallin_reach(), dt_s=10.0, disturbed=False)
+        restore(again, state_of(plant))
+        self.assertAlmostEqual(again.batches.houses[0].aim_frac, 1.2)
+        with self.assertRaisesRegex(DomainError, "end point, wood digesters cannot be"):
+            plant.write(point, 2 * usual)
 
     def test_stickies_lose_the_sheet_more_often(self) -> None:
         lost = []

@@ -9,7 +9,7 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
 from desk.frame.alike import alike, new_key
-from desk.frame.fields import ChoiceField, MomentField, NumberField, WordsField, read_form
+from desk.frame.fields import ChoiceField, MomentField, NumberField, ScaledField, WordsField, read_form
 from desk.frame.forms import key_of, words_of
 from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
@@ -81,7 +81,7 @@ def load(request: HttpRequest, state: State) -> HttpResponse:
             request,
             at=MomentField(state),
             product=ChoiceField("What the papers say", sorted(set(PRODUCT_OF.values()))),
-            density_t_per_m3=NumberField("Density of the sample", "t/m³", least=0.7, most=2.2),
+            density_t_per_m3=ScaledField("density_t_per_m3", "Density of the sample", "t/m³", least=0.7, most=2.2),
             ph=NumberField("pH of the sample", least=0, most=14),
             load_m3=NumberField("The load", "m³", above=0, most=200),
             load_g_per_l=NumberField("Its strength, titrated", "g/L", least=0, most=1600),

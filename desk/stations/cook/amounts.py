@@ -104,7 +104,7 @@ def refuse_amounts(
         raise DomainError("E_TYPE", astray[0], f"{MEANS[astray[0]]}: not of this step", ", ".join(own) or "no number")
     if kind == "chips":
         _refuse_volume("green_t", f"green tonnes of {recipe.raw}", amounts.green_t, digester)
-        refuse_moisture("moisture_pct", f"moisture of the {recipe.raw}", amounts.moisture_pct)
+        refuse_moisture("moisture_pct", recipe.moisture_name.lower(), amounts.moisture_pct)
     elif kind == "liquor":
         _refuse_volume("liquor_m3", "cubic metres", amounts.liquor_m3, digester)
         _refuse_liquor(recipe, amounts)

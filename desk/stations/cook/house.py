@@ -16,6 +16,7 @@ from desk.stations.cook.models import Forecast
 from desk.stations.cook.news import Done, News, read_news
 from desk.stations.cook.samples import Samples, samples_of
 from stock.cooking.charge import Sheet, charge_sheet, usual
+from stock.cooking.decisions import aim_point, kappa_aimed
 from stock.cooking.facts import CookFacts, Kinetic
 from stock.cooking.follow import follow, kinetic, planned_hold_min
 from stock.cooking.recipe import Digester, Recipe
@@ -155,6 +156,16 @@ class House:
             return None
         return Followed(cook, recipe, state, facts, cook.started_at + timedelta(minutes=state.blow_min))
 
+    def _aimed(self, cook: Cook, recipe: Recipe, *, running: bool) -> Datum:
+        """Return the kappa a cook is ended for: where its end point was moved to, else what it was charged for."""
+        stands = self.state.stands(aim_point(recipe.unit)) if running else None
+        if stands is None or cook.kappa_target != recipe.kappa_target:
+            return Datum(cook.kappa_target, self.state.set_origin(f"recipe {recipe.name}"))
+        try:
+            return kappa_aimed(recipe, self.relation(recipe), stands)
+        except DomainError:  # an end point at which the relation says nothing
+            return Datum(cook.kappa_target, self.state.set_origin(f"recipe {recipe.name}"))
+
     def _facts(
         self,
         cook: Cook,
@@ -183,7 +194,7 @@ class House:
             now_min=last,
             trace=trace,
             charge=charge["charge"],
-            kappa_target=Datum(cook.kappa_target, self.state.set_origin(f"recipe {recipe.name}")),
+            kappa_target=self._aimed(cook, recipe, running=end is None),
             temperature=temperature,
             bd_wood=charge["wood"],
             sulphidity=charge["sulphidity"],

@@ -41,7 +41,10 @@ def as_charged(house: House, cook: Cook, recipe: Recipe, steps: Sequence[Step]) 
     if not any(one.kind == "liquor" for one in steps):
         return None
     digester = house.part.digester(cook.digester)
-    got = charged(cook, recipe, digester, house.news.charges.get(cook.number), steps)
+    try:
+        got = charged(cook, recipe, digester, house.news.charges.get(cook.number), steps)
+    except DomainError:  # what was logged of it cannot be
+        return None
     data = {
         "bd_wood_t": got["wood"],
         "moisture_wet_frac": got["moisture"],

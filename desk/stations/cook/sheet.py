@@ -91,7 +91,9 @@ def sheet_lines(
     if recipe.is_sulphite:
         lines.append(Line("Total SO2 of the acid", "%", given.get("total_pct"), strength, 2))
         lines.append(Line("SO2 on wood", "%", planned.get("so2"), _on_wood(liquor, strength, wood, 1.0)))
-        lines.append(Line("Base on wood, as its oxide", "kg/BDt", planned.get("base"), did.value("base") if did else None))
+        lines.append(
+            Line("Base on wood, as its oxide", "kg/BDt", planned.get("base"), did.value("base") if did else None)
+        )
     else:
         lines.append(Line("Its effective alkali", "g/L NaOH", given.get("strength_kg_per_m3_as_naoh"), strength))
         lines.append(

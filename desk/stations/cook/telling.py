@@ -123,7 +123,9 @@ def _stagger_words(house: House, board: Board) -> str:
         return "The heat-ups have begun: let the last one rise slower, or take steam from elsewhere."
     bar, minutes = later
     heat = next(leg for leg in bar.legs if leg.name == "heat")
-    was, at = (clock.local(house.state.now + timedelta(minutes=one)) for one in (heat.from_min, heat.from_min + minutes))
+    was, at = (
+        clock.local(house.state.now + timedelta(minutes=one)) for one in (heat.from_min, heat.from_min + minutes)
+    )
     return f"Begin heating digester {bar.digester} at {at:%H:%M}, {minutes:.0f} min later than {was:%H:%M}."
 
 

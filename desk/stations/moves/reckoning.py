@@ -11,7 +11,10 @@ from stock.bleaching.solutions import titrated
 from stock.bleaching.symbols import middle
 from stock.bleaching.through import Run, ks_into, march, rows_of, start_of, usual_charge
 from stock.bleaching.unit import BleachStage
+from stock.cooking.relation import Relation
+from stock.cooking.ways import WAYS
 from stock.errors import DomainError
+from stock.figure import Datum, Origin
 from stock.judge.here import Place
 from stock.judge.rule import PIPE_MIN, TEST_MIN
 from stock.primitives import Mix, Tank, Unit, Vessel, Water
@@ -219,11 +222,24 @@ def _washed(state: State, unit: Unit, before: float, to: float) -> tuple[str, di
     return _factor(state, unit.id, before / pulp - thick, to / pulp - thick)
 
 
+def _aim(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    """An end point: what the recipe's relation says of the two at the usual charge, from the next cooks on."""
+    recipe = state.line.cook.at(unit_id)[0]
+    way, relation = WAYS[recipe.school], Relation.of(recipe)
+    charge, said = Datum(recipe.usual_charge_pct, Origin("set", "recipe")), Origin("set", "the move")
+    was, then = (way.kappa(recipe, relation, Datum(one, said), charge).value for one in (before, to))
+    tag = state.line.tag(_tag_at(state, state.line.unit(unit_id), "kappa").id)
+    digester = state.line.cook.holding(recipe)
+    holds = digester.volume_m3 * recipe.basic_density_kg_per_m3 * recipe.solid_volume_factor / 1000
+    every_min = 60 * holds / max(state.flow(recipe.stream).value, 1e-6)
+    return _said(state, tag, then - was, plug_min=2 * every_min)
+
+
 def _offset(state: State, tag_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
     return _said(state, state.line.tag(tag_id), to - before, mixed_min=0.2)
 
 
 KINDS: Final[dict[str, Callable[[State, str, float, float], tuple[str, dict[str, Any]]]]] = {
     "flow": _flow, "consistency": _set_point, "level": _level, "charge": _charge, "strength": _strength, "beside": _beside, "power": _power, "wash": _factor,
-    "offset": _offset,
+    "offset": _offset, "aim": _aim,
 }  # fmt: skip

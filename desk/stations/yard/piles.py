@@ -165,7 +165,9 @@ def chip_logs(
         keep_held(world, pile, held)
         chips = sum(one.chips_bdt for one in made)
         scale = f" ({weighed})" if weighed else ""
-        words = f"{bdt:.1f} BDt of logs chipped{scale}: {chips:.1f} BDt to {pile.name}, {bdt - chips:.1f} BDt to the boiler"
+        words = (
+            f"{bdt:.1f} BDt of logs chipped{scale}: {chips:.1f} BDt to {pile.name}, {bdt - chips:.1f} BDt to the boiler"
+        )
         tell(op, person, words, to_at, "d", subject=pile.id)
 
     return keep(

@@ -62,7 +62,9 @@ def _keep_op(world: World, person: Person, row: Mapping[str, str], key: str) -> 
     if kind == Op.Kind.DRAW:
         return draw_from(world, person, pile, bdt, form_key=key, source="imported", weighed=weighed, **span)
     if kind == Op.Kind.CHIP:
-        return chip_logs(world, person, pile, row.get("to_pile", "").strip(), bdt, form_key=key, weighed=weighed, **span)
+        return chip_logs(
+            world, person, pile, row.get("to_pile", "").strip(), bdt, form_key=key, weighed=weighed, **span
+        )
     if kind == Op.Kind.SURVEY:
         return survey(world, person, pile, bdt, how="imported", at=span["to_at"], form_key=key)
     raise ValidationError({"kind": f"kind is {kind[:20]!r}; draw, chip or survey"})

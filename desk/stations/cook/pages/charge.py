@@ -107,7 +107,10 @@ def fields_of(house: House, digester: Digester, recipe: Recipe, typed: Mapping[s
         text = str(typed.get(name, f"{own.value * factor:.4g}"))[:12]
         found.append(Field(name, label, text, unit, origin=own.origin.text))
     weight = str(typed.get("bd_wood_t", ""))[:12]
-    return [Field("bd_wood_t", f"Bone-dry {recipe.raw}, where weighed", weight, "BDt", origin="empty: by packing"), *found]
+    return [
+        Field("bd_wood_t", f"Bone-dry {recipe.raw}, where weighed", weight, "BDt", origin="empty: by packing"),
+        *found,
+    ]
 
 
 def read_fields(recipe: Recipe, fields: list[Field], house: House, digester: Digester) -> dict[str, float]:

@@ -148,7 +148,10 @@ def _fields(recipe: Recipe, kind: str, wanted: dict[str, Any], given: dict[str, 
     if kind == "sample":
         return (Field("residual_kg_per_m3_as_naoh", "Residual alkali, g/L NaOH", "", "g/L NaOH"),)
     if kind == "chips":
-        return (Field("green_t", f"{recipe.raw.capitalize()}, t", "", "t"), Field("moisture_pct", "Moisture, %", "", "%"))
+        return (
+            Field("green_t", f"{recipe.raw.capitalize()}, t", "", "t"),
+            Field("moisture_pct", "Moisture, %", "", "%"),
+        )
     if kind == "note":
         return (Field("text", "What was done", "", "", wide=True),)
     return ()

@@ -16,7 +16,7 @@ from desk.frame.page import on_line
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of
 from stock.cooking.facts import CookFacts
-from stock.cooking.follow import follow, kinetic, planned_hold_min, whole_record
+from stock.cooking.follow import follow, kinetic, planned_hold_min, whole_record, with_tail
 from stock.cooking.kinetics import WOODS, simulate_kraft, simulate_soda
 from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
@@ -204,7 +204,7 @@ def _kappa_at(then: CookFacts, hotter: Recipe, facts: CookFacts, end_min: float)
 
 def _kinetic_mixed(recipe: Recipe, then: CookFacts, end_min: float, trial: Trial) -> tuple[float, float, float] | None:
     """Return (kappa, yield, residual) of the changed cook, its other species cooked beside it."""
-    times, celsius = whole_record(then, end_min)
+    times, celsius = with_tail(then, *whole_record(then, end_min))
     shares = [(recipe.wood, 1 - trial.other_pct / 100)]
     if trial.other_pct > 0:
         shares.append((OTHER[recipe.wood], trial.other_pct / 100))  # type: ignore[arg-type]

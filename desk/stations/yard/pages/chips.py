@@ -163,7 +163,9 @@ def bars(yard: YardNow, row: Sampled) -> list[Group]:
     listed = zip(CLASSES, CLASS_LABELS, _limits(yard.part.chips), strict=True)
     classes = [(yard.class_figure(row, name, label), limit) for name, label, limit in listed]
     limited = [(shown, limit, False) for shown, limit in classes if limit is not None]
-    accepts: list[tuple[Figure, float | None, bool]] = [(shown, None, False) for shown, limit in classes if limit is None]
+    accepts: list[tuple[Figure, float | None, bool]] = [
+        (shown, None, False) for shown, limit in classes if limit is None
+    ]
     accepts.append((yard.class_figure(row, "accepts", "Accepts together"), yard.part.chips.accepts_least_pct, True))
     most = round_marks(0.0, max(1.3 * max(limit, shown.value) for shown, limit, _ in limited))[-1]
     first = _group(limited, most, 14.0)

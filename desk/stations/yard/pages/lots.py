@@ -169,9 +169,7 @@ def fields_of(part: YardDef, typed: Mapping[str, Any]) -> list[tuple[str, str, s
     material = next((one for one in part.materials if one.id == named), next(iter(part.materials), None))
     tested = {test.name for test in material.tests} if material else set()
     return [
-        (name, label, str(typed.get(name, "")))
-        for name, label in LABELS.items()
-        if name.removesuffix("_pct") in tested
+        (name, label, str(typed.get(name, ""))) for name, label in LABELS.items() if name.removesuffix("_pct") in tested
     ]
 
 

@@ -44,7 +44,7 @@ def show(request: HttpRequest, state: State, pile_id: str, *, refused: str = "")
             (name, mass, 100 * mass / pile.bdt if pile.bdt else 0) for name, mass in zip(BAND_NAMES, bands, strict=True)
         ],
         "lots": [(lot, lot.age_d(state.now), lot.number in yard.aside) for lot in pile.lots],
-        "moisture_pct": pile.moisture_pct(),
+        "moisture_pct": "" if (wet := pile.moisture_pct()) is None else f"{wet:g}",
         "rate": yard.rates().get(pile_id, 0.0),
         "ops": Op.objects.filter(world=state.world, pile=pile_id, to_at__lte=state.now).select_related(
             "by", "undone_by"
