@@ -67,7 +67,7 @@ def trend(request: HttpRequest, state: State, tag_id: str) -> HttpResponse:
         asked = float(request.GET.get("hours", "8"))
     except ValueError:
         asked = 8.0
-    hours = min(72.0, max(0.5, asked)) if math.isfinite(asked) else 8.0
+    hours = min(336.0, max(0.5, asked)) if math.isfinite(asked) else 8.0
     since = epoch(state.now - timedelta(hours=hours))
     width = max(1, int(hours * 3600 / BUCKETS))
     with connection.cursor() as cursor:

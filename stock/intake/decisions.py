@@ -1,6 +1,7 @@
 """What to do about wood and chips off their band: moisture, bark, classes, piles, metal, steaming, stock."""
 
 from stock.figure import Datum, Figure, Origin, figure
+from stock.intake.definition import PileDef
 from stock.intake.unit import Bagasse, DebarkingDrum, Logs
 from stock.judge.here import Here, Place, given
 from stock.judge.quiet import Quiet
@@ -237,8 +238,16 @@ def _mind_pile(here: Here, size: Figure) -> str:
 
 
 def _pile_loss(here: Here) -> Figure:
-    at = Datum(min(here.now.value, LOSS_KNOWN_C), here.now.origin)
-    return figure("pile_loss", "loss a month", {"temperature_c": at}, decimals=4)
+    """Loss of the whole pile: at its mean, which stands below the hottest probe, and at its own wood's rate."""
+    pile = here.part
+    below = pile.hot_over_mean_c if isinstance(pile, PileDef) else 0.0
+    words = f"{here.now.origin.text}, less {below:g} °C to the pile's mean"
+    data = {"temperature_c": Datum(min(here.now.value - below, LOSS_KNOWN_C), Origin("computed", words))}
+    if isinstance(pile, PileDef) and here.line.yard is not None:
+        data["ref_loss_per_month"] = given(
+            here.facts, here.line.yard.of_species(pile.species), "loss_per_month", f"species {pile.species}"
+        )
+    return figure("pile_loss", "loss a month", data, decimals=4)
 
 
 def _usual_trips(here: Here) -> Figure:

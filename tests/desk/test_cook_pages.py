@@ -4,7 +4,6 @@ import re
 
 from desk.floor.handover import compose
 from desk.floor.next_up import next_up
-from desk.stations.cook.amounts import Amounts
 from desk.stations.cook.models import Step
 from tests.desk.base import QUERIES, AtMost
 from tests.desk.cook_house import ABC, CHIPS, LIQUOR_FORM, HouseCase

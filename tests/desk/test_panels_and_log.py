@@ -1,9 +1,13 @@
 """Set panels, the book of methods, the log, trends, preferences, moments as typed."""
 
+from datetime import timedelta
+
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from desk.floor.logged import logged_since
 from desk.floor.models import Record
+from desk.floor.services import record_event
 from desk.floor.state import State
 from desk.frame.forms import moment
 from stock.errors import DomainError
@@ -120,6 +124,29 @@ class LogPages(DeskCase):
         with CaptureQueriesContext(connection) as queries:
             self.client.get("/live/log/")
         self.assertLessEqual(len(queries), QUERIES)
+
+
+class BesideAdvice(DeskCase):
+    def test_a_card_lists_what_was_logged_there_since_the_test_before_and_nothing_else(self):
+        self.enter("cane_brightness", 83.4, minutes_ago=130)
+        self.enter("cane_brightness", 81.9, minutes_ago=10)
+        for minutes, station, text in (
+            (60, "bleach", "Pump reset"),
+            (150, "bleach", "Before it"),
+            (50, "wash", "Else"),
+        ):
+            record_event(
+                self.world, self.people["operator"], text, station=station, at=NOW - timedelta(minutes=minutes),
+                form_key=f"e{minutes}",
+            )  # fmt: skip
+        state = State(self.world, NOW)
+        found = logged_since(state, state.line.tag("cane_brightness"))
+        self.assertEqual([one.text for one in found], ["Pump reset"])
+        self.sign_in()
+        self.assertSays(self.client.get("/live/at/bleach/"), "Logged since the test before:")
+        self.enter("cane_brightness", 82.0, minutes_ago=5)
+        self.enter("cane_brightness", 82.1, minutes_ago=1)
+        self.assertEqual(logged_since(State(self.world, NOW), state.line.tag("cane_brightness")), [])
 
 
 class Trends(DeskCase):

@@ -14,6 +14,7 @@ from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from desk.floor.handover import cover_text, seen_text
+from desk.floor.logged import Logged, logged_since
 from desk.floor.reading import Reading
 from desk.floor.station import stations
 from desk.frame.panels.attempt import Attempt
@@ -24,6 +25,7 @@ from stock.figure import Datum, Figure, number_text
 from stock.judge.advice import Advice
 from stock.judge.limits import share_of_band
 from stock.names import spoken, suffix_of, unit_of
+from stock.tag import Tag
 from stock.units import readable
 from stock.working import Arg, Method, Step
 
@@ -116,6 +118,13 @@ def under_card(context: Context, card: Advice) -> SafeString:
 
 
 @register.simple_tag(takes_context=True)
+def logged_at(context: Context, card: Advice) -> list[Logged]:
+    """Return what was logged where a card stands since the test before its last."""
+    state = context.get("state")
+    return [] if state is None else logged_since(state, card.tag)
+
+
+@register.simple_tag(takes_context=True)
 def under_panel(context: Context, panel: Attempt) -> SafeString:
     """Show what the stations put under a set panel's answer: the press that sets it."""
     state = context.get("state")
@@ -175,6 +184,18 @@ def number_shown(context: Context, value: float, unit: str, decimals: int = 0) -
     """Write a number as the reader has its unit, without it: on an axis, in a table that heads it."""
     value, _ = as_read(context.get("request"), value, unit)
     return f"{value:.{decimals}f}"
+
+
+TREND_H = 8  # of what an instrument sends
+TRENDS_SAMPLES = 7  # of what is tested now and then, so many
+
+
+@register.simple_tag
+def trend_span(tag: Tag) -> dict[str, Any]:
+    """Return how far back a trend shows: hours of an instrument, as long as a few samples take of what is tested."""
+    hours = TREND_H if tag.live else max(TREND_H, round(TRENDS_SAMPLES * (tag.every_h or 0)))
+    hours = min(hours, 14 * 24)
+    return {"hours": hours, "words": f"{hours} h" if hours < 72 else f"{hours / 24:.0f} d"}
 
 
 @register.filter

@@ -19,13 +19,14 @@ from stock.cooking.charge import Sheet, charge_sheet, usual
 from stock.cooking.decisions import aim_point, kappa_aimed
 from stock.cooking.facts import CookFacts, Kinetic
 from stock.cooking.follow import follow, kinetic, planned_hold_min
-from stock.cooking.recipe import Digester, Recipe
+from stock.cooking.recipe import Digester, Recipe, Tank
 from stock.cooking.relation import Relation
 from stock.cooking.schedule import Leg, legs
 from stock.cooking.titration import white_liquor_from_abc
 from stock.cooking.ways import Trace
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin
+from stock.figure import Datum, Figure, Origin, figure
+from stock.washing.unit import Washer
 
 COOLED_C: Final = 25.0  # a digester that fell so far from cooking temperature has been blown
 SILENT_MIN: Final = 3.0
@@ -333,9 +334,30 @@ class House:
         if tank is not None and tank.strength in readings and "strength_kg_per_m3_as_naoh" not in found:
             found["strength_kg_per_m3_as_naoh"] = self.state.reading(tank.strength)
         filled = self.part.tank(recipe.practice.fill_tank) if recipe.practice.fill_tank else None
-        if filled is not None and filled.strength in readings:
-            found["fill_kg_per_m3_as_naoh"] = self.state.reading(filled.strength)
+        if filled is not None and (strength := self.strength_of(filled)) is not None:
+            found["fill_kg_per_m3_as_naoh"] = strength.as_datum()
         return found
+
+    def strength_of(self, tank: Tank) -> Figure | None:
+        """Return the strength of a tank: as titrated; of spent liquor known by the cooks' residual, what washing leaves of it."""
+        reading = self.state.readings.get(tank.strength or "")
+        if reading is None:
+            return None
+        recipe = next((one for one in self.part.recipes if one.residual_tag == reading.tag.id), None)
+        graph = self.state.line.graph
+        washer = graph.nearest(recipe.unit, Washer) if recipe is not None and recipe.unit in graph.units else None
+        if tank.liquor != "black" or recipe is None or washer is None:
+            return reading.as_figure()
+        set_by = self.state.set_origin(f"recipe {recipe.name}")
+        data = {
+            "residual_kg_per_m3_as_naoh": reading.as_datum(),
+            "liquor_to_wood": Datum(recipe.liquor_to_wood, set_by),
+            "yield_frac": Datum(recipe.reference_yield_pct / 100, set_by),
+            "dilution_factor_t_per_odt": Datum(
+                washer.wash.dilution_factor_t_per_odt, self.state.set_origin(f"{washer.name}")
+            ),
+        }
+        return replace(figure("weak_black", f"alkali of {tank.name.lower()}", data), key=f"strength:{tank.id}")
 
 
 @lru_cache(maxsize=512)

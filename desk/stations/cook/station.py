@@ -16,7 +16,7 @@ from desk.stations.cook.history import load_past
 from desk.stations.cook.judgement import card_figure
 from desk.stations.cook.pages import overview
 from desk.stations.cook.pages.charge import charge_figure
-from desk.stations.cook.pages.liquor import liquor_figure
+from desk.stations.cook.pages.liquor import liquor_figure, strength_figure
 from desk.stations.cook.speaking import in_view, spoken
 from desk.stations.cook.tables import COOK_TABLES
 from desk.stations.cook.telling import blows, due, in_flight, leads, made, places, readings, sheet, urgent
@@ -45,7 +45,13 @@ STATION: Final = Station(
     urls=urls,
     tables=COOK_TABLES,
     takers=TAKERS,
-    figures={"cook": cook_figure, "charge": charge_figure, "liquor": liquor_figure, "card": card_figure},
+    figures={
+        "cook": cook_figure,
+        "charge": charge_figure,
+        "liquor": liquor_figure,
+        "strength": strength_figure,
+        "card": card_figure,
+    },
     readings=readings,
     due=due,
     in_flight=in_flight,

@@ -200,7 +200,7 @@ def draw_of(house: House, tank: Tank) -> Datum | None:
 
 def _tank(house: House, tank: Tank) -> dict[str, Any]:
     reading = house.state.readings.get(tank.level)
-    strength = house.state.readings.get(tank.strength or "")
+    strength = house.strength_of(tank)
     cover = cover_of(house, tank)
     held = tank.volume_m3 * reading.value / 100 if reading else None
     draw = draw_of(house, tank)
@@ -386,6 +386,15 @@ def liquor_figure(state: State, rest: str) -> Figure:
         found = causticizing(house)
     else:
         found = cover_of(house, next(one for one in house.part.tanks if one.id == rest))
+    if found is None:
+        raise LookupError(rest)
+    return found
+
+
+def strength_figure(state: State, rest: str) -> Figure:
+    """Find the strength of a tank by its id."""
+    house = house_of(state)
+    found = house.strength_of(next(one for one in house.part.tanks if one.id == rest))
     if found is None:
         raise LookupError(rest)
     return found
