@@ -13,6 +13,7 @@ from desk.floor.models import Cook, Order
 from desk.floor.reading import Reading
 from desk.floor.station import stations
 from desk.mill.selectors import solve
+from stock.cooking.relation import Relation
 from stock.decisions import REASONS, RULES
 from stock.figure import Datum, Figure, Origin, figure, given
 from stock.judge.advice import Advice, advise
@@ -63,6 +64,11 @@ class State(Measured):
             self.kept["learned"] = {key: datum for one in told for key, datum in one.items()}
         found: dict[tuple[str, str], Datum] = self.kept["learned"]
         return found.get((point, tag_id))
+
+    def fitted(self, recipe_id: str) -> Relation | None:
+        """Return the relation the mill fitted on its own cooks of a recipe."""
+        told = (station.fitted(self, recipe_id) for station in stations())
+        return next((found for found in told if found is not None), None)
 
     def stands(self, point: str) -> Datum | None:
         """Return where something people move stands, by what was set last."""

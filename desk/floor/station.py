@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from desk.floor.state import State
     from desk.frame.panels.attempt import Attempt, Panel
     from desk.people.models import Person
+    from stock.cooking.relation import Relation
     from stock.judge.advice import Advice
     from stock.line.story import Story
 
@@ -144,6 +145,7 @@ class Station:
         _no_words  # by point and tag: what moves do of what is computed
     )
     stands: "Callable[[State, str], Datum | None]" = _none  # where a point people move stands, by what was set last
+    fitted: "Callable[[State, str], Relation | None]" = _none  # the relation accepted of a recipe, by its id
     moved: "Callable[[State, str], Sequence[tuple[datetime, float]]]" = _nothing  # when a point was moved, from what
     held: "Callable[[State], Mapping[str, str]]" = _no_words  # tag: why nothing more is advised of it yet
     made: "Callable[[State, datetime], Iterable[str]]" = _nothing  # what it made since a moment, a line each

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Final
 
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
@@ -36,6 +36,7 @@ class Mark:
     old: bool = False  # its signal is not to be trusted: shown grey
     course: str = ""  # where its level goes in the hours to come
     course_words: str = ""
+    gathers: Figure | None = None  # what runs on from where a stream has grown
 
     @property
     def above(self) -> float:
@@ -60,7 +61,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
     drawing = draw_line(state.line, state.flows, width=WIDTH, height=HEIGHT)
     context = {
         "drawing": drawing,
-        "nodes": [mark(state, node) for node in drawing.nodes],
+        "nodes": [replace(mark(state, node), gathers=_gathers(state, node, drawing.nodes)) for node in drawing.nodes],
         "arrow": f"M{drawing.end_x:.1f} {drawing.end_y - drawing.end_half - 9:.1f}"
         f"L{drawing.end_x + 24:.1f} {drawing.end_y:.1f}L{drawing.end_x:.1f} {drawing.end_y + drawing.end_half + 9:.1f}Z",
         "lanes": [_lane(state, lane) for lane in drawing.lanes],
@@ -69,6 +70,28 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
         "grade": state.line.grade(state.order.grade),
     }
     return render_page(request, state, "line/page.html", context, here="line")
+
+
+GROWN: Final = 1.05  # a stream so much wider than at its source is told anew
+
+
+def _gathers(state: State, node: Node, drawn: Sequence[Node]) -> Figure | None:
+    """Return what runs on from the first gate at which a stream is wider than it began; None elsewhere."""
+    graph, gates = state.line.graph, {one.unit for one in drawn}
+
+    def grown(unit_id: str) -> bool:
+        onward, way = graph.onward(unit_id), list(graph.upstream(unit_id))
+        begins = graph.onward(way[-1].id) if way else None
+        if onward is None or begins is None or not isinstance(way[-1], (Source, Store)):
+            return False
+        return state.flows.get(onward.id, 0.0) > GROWN * state.flows.get(begins.id, 0.0) > 0
+
+    if node.kind != "gate" or not grown(node.unit):
+        return None
+    if any(one.id in gates and grown(one.id) for one in graph.upstream(node.unit)):
+        return None
+    onward = graph.onward(node.unit)
+    return None if onward is None else state.flow_figure(onward.id, f"after {lower_first(node.name)}")
 
 
 def mark(state: State, node: Node) -> Mark:
@@ -127,7 +150,14 @@ def _lane(state: State, lane: Lane) -> dict[str, Any]:
     start = state.flow_figure(lane.source_stream, f"{lane.name}, from the source")
     joined = state.flow_figure(lane.last_stream, f"{lane.name} to the blend")
     lost = joined.value < 0.9 * start.value
-    return {"lane": lane, "start": start, "joined": joined if lost else None}
+    source = state.line.unit(state.line.stream(lane.source_stream).source)
+    words = lower_first(source.label or source.name)
+    return {
+        "lane": lane,
+        "from": "" if words == lower_first(lane.name) else f"{words} ",
+        "start": start,
+        "joined": joined if lost else None,
+    }
 
 
 def sentence(state: State) -> str:

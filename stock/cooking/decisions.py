@@ -11,6 +11,7 @@ from stock.judge.here import Here, Place, given
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Moved, Rule, by_step
 
+LEAST_MOVED = 0.002  # of an end point: less is the same
 CAP_OF_AIM = 0.10  # of the present end point, the most a first step moves it
 CAP_CHARGE_PCT = 1.0  # % NaOH on wood or bagasse, the most a first step moves a charge
 FIND_CAUSE_KAPPA = 3.0  # so far off, something is wrong that no end point mends
@@ -48,29 +49,41 @@ def _volume(here: Here) -> Figure:
 def _aim_lower(here: Here, by: Datum) -> Figure:
     """End point of the next cook, its kappa aimed lower than now by what the last came out high."""
     recipe = here.recipe
-    aimed = kappa_aimed(recipe, Relation.of(recipe), here.facts.stands(aim_point(recipe.unit)))
+    relation = _relation(here)
+    aimed = kappa_aimed(recipe, relation, here.facts.stands(aim_point(recipe.unit)))
     wanted = Datum(aimed.value - by.value, Origin("computed", f"{aimed.origin.text} less {by.value:+.1f}"))
     charge = Datum(0.0, aimed.origin) if recipe.is_sulphite else _charge(here)
-    return WAYS[recipe.school].aim(recipe, Relation.of(recipe), charge, wanted)
+    return WAYS[recipe.school].aim(recipe, relation, charge, wanted)
+
+
+def _relation(here: Here) -> Relation:
+    return here.facts.fitted(here.recipe.id) or Relation.of(here.recipe)
 
 
 def aim_point(unit_id: str) -> str:
-    """Return the point the end point of a batch group is moved by."""
+    """Return the point the end point of a batch group is moved by: per cent of what its relation asks."""
     return f"aim:{unit_id}"
 
 
 def kappa_aimed(recipe: Recipe, relation: Relation, stands: Datum | None) -> Datum:
-    """Return the kappa a batch group is aimed at: what the end point it stands at gives at the usual charge, else its target."""
+    """Return the kappa a batch group is aimed at: what the end point it stands at gives at the usual charge, else its target.
+
+    `stands` is where people moved it to, per cent of what the relation asks, so that it holds whichever relation is accepted.
+    """
     target = Datum(recipe.kappa_target, Origin("set", f"target {recipe.kappa_target:g}"))
     if stands is None or recipe.is_sulphite:
         return target
     way = WAYS[recipe.school]
     charge = Datum(recipe.usual_charge_pct, Origin("set", f"recipe {recipe.name}"))
-    usual = way.aim(recipe, relation, charge, target)
-    if abs(stands.value - usual.value) < 1:
+    moved = stands.value / 100
+    if abs(moved - 1) < LEAST_MOVED:
         return target
-    shown = way.kappa(recipe, relation, stands, charge)
-    words = f"kappa {shown.value:.1f}, as {way.letter} {stands.value:.0f} gives at the usual charge; target {target.value:g}"
+    usual = way.aim(recipe, relation, charge, target)
+    at = Datum(
+        moved * usual.value, Origin("set", f"{stands.value:.1f} % of {way.letter} {usual.text}", stands.origin.at)
+    )
+    shown = way.kappa(recipe, relation, at, charge)
+    words = f"kappa {shown.value:.1f}, as {at.origin.text} gives at the usual charge; target {target.value:g}"
     return Datum(shown.value, Origin("set", words, stands.origin.at), shown)
 
 
@@ -78,8 +91,13 @@ def _aim_moved(here: Here) -> Moved | None:
     """Return the end point, where it goes by H."""
     if here.recipe.is_sulphite:
         return None
-    name = here.line.unit(here.recipe.unit).name
-    return Moved(aim_point(here.recipe.unit), f"end point, {name[:1].lower()}{name[1:]}", "H")
+    recipe, relation = here.recipe, _relation(here)
+    target = Datum(recipe.kappa_target, Origin("set", "target"))
+    asks = WAYS[recipe.school].aim(recipe, relation, _charge(here), target).value
+    stands = here.facts.stands(aim_point(recipe.unit))
+    name = here.line.unit(recipe.unit).name
+    words = f"end point, {name[:1].lower()}{name[1:]}, of what the relation asks"
+    return Moved(aim_point(recipe.unit), words, "%", 100 / asks, 100.0 if stands is None else stands.value)
 
 
 def _kappa(here: Here) -> Figure:

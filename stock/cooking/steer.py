@@ -137,7 +137,7 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
     reasons.append(
         Reason(
             abs(off) <= recipe.kappa_half,
-            f"kappa forecast {state.kappa.value:.1f} ± {state.kappa_half:.1f}, target {facts.kappa_target.value:g} ± {recipe.kappa_half:g}",
+            f"kappa forecast {state.kappa.value:.1f} ± {state.kappa_half:.1f}, target {facts.kappa_target.value:.3g} ± {recipe.kappa_half:g}",
         )
     )
     reasons += [Reason(False, words) for words in state.beyond]

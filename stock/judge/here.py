@@ -16,6 +16,7 @@ from stock.primitives import Source, Unit
 from stock.tag import Tag
 
 if TYPE_CHECKING:
+    from stock.cooking.relation import Relation
     from stock.line.balance import LineResult, Load
     from stock.line.definition import Definition, StreamDef
 
@@ -53,6 +54,9 @@ class Facts(Protocol):
 
     def stands(self, point: str) -> Datum | None:
         """Return where something people move stands, by what was set last; None where nobody set it."""
+
+    def fitted(self, recipe_id: str) -> "Relation | None":
+        """Return the relation the mill fitted on its own cooks of a recipe; None before it accepted one."""
 
     def series(self, name: str) -> Datum:
         """Return a list the line keeps, such as the counts of past shifts; LookupError where none is kept."""

@@ -50,7 +50,7 @@ KINDS: Final[Mapping[str, str]] = {
     "dose": "what is dosed, kg a bone-dry tonne",
     "wash": "dilution factor of a washer, t a bone-dry tonne",
     "reject": "mass reject rate of the first screens of a system, %",
-    "aim": "end point the cooks of a batch group are relieved for, H",
+    "aim": "end point the cooks of a batch group are relieved for, % of what their relation asks",
     "offset": "what is taken off an instrument's reading, in its unit",
 }
 
@@ -284,15 +284,15 @@ def _aims(plant: "Plant") -> list[Handle]:
         if house.recipe.alkaline is None:
             continue
         unit = plant.line.unit(group.unit)
-        usual = house.wanted_h(house.recipe.usual_charge_pct)
-        low, high = (round(usual * (1 + by)) for by in (-AIM_APART, AIM_APART))
-        setting = Setting(f"aim:{unit.id}", f"end point, {_lower(unit.name)}", "H", low, high, 0, unit.station)
+        words = f"end point, {_lower(unit.name)}, of what the relation asks"
+        low, high = 100 * (1 - AIM_APART), 100 * (1 + AIM_APART)
+        setting = Setting(f"aim:{unit.id}", words, "%", low, high, 1, unit.station)
 
-        def read(of: "House" = house, at: float = usual) -> float:
-            return at * of.aim_frac
+        def read(of: "House" = house) -> float:
+            return 100 * of.aim_frac
 
-        def write(value: float, of: "House" = house, at: float = usual) -> None:
-            of.aim_frac = value / at
+        def write(value: float, of: "House" = house) -> None:
+            of.aim_frac = value / 100
 
         found.append(Handle(setting, read, write))
     return found

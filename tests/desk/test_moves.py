@@ -95,14 +95,14 @@ class EndPoint(DeskCase):
         usual = before.state.aim.value
         Move.objects.create(
             world=self.world, by=self.people["cook"], form_key="a", point="aim:wood_cook", words="end point, wood digesters",
-            unit="H", station="cook", tag="kappa_wood", from_value=usual, to_value=1.1 * usual, at=NOW,
+            unit="%", station="cook", tag="kappa_wood", from_value=100, to_value=110, at=NOW,
         )  # fmt: skip
         pulse.forget()
         after = house_of(State(self.world, NOW)).follow(before.cook)
         self.assertAlmostEqual(after.state.aim.value / usual, 1.1, 1)
         self.assertLess(after.state.kappa.value, before.state.kappa.value - 0.3)
         self.assertGreater(after.blow_at, before.blow_at)
-        tag, expected = reckoned(State(self.world, NOW), Setting(point="aim:wood_cook", value=870.0), 957.0)
+        tag, expected = reckoned(State(self.world, NOW), Setting(point="aim:wood_cook", value=100.0), 110.0)
         self.assertEqual(tag, "kappa_wood")
         self.assertTrue(-2.0 < expected["effect"] < -0.4, expected)
         self.assertGreater(expected["first_min"], 100)  # the next two cooks come first
@@ -113,13 +113,13 @@ class EndPoint(DeskCase):
             approved_at=NOW - timedelta(days=30),
         )  # fmt: skip
         Move.objects.create(
-            world=self.world, by=self.people["cook"], form_key="a", point="aim:wood_cook", words="end point", unit="H",
-            station="cook", from_value=860, to_value=900, at=NOW - timedelta(days=5),
+            world=self.world, by=self.people["cook"], form_key="a", point="aim:wood_cook", words="end point", unit="%",
+            station="cook", from_value=100, to_value=105, at=NOW - timedelta(days=5),
         )  # fmt: skip
         pulse.forget()
         world = World.objects.select_related("version").get(pk=self.world.pk)
         world.version = version
-        self.assertEqual(State(world, NOW).stands("aim:wood_cook").value, 900)
+        self.assertEqual(State(world, NOW).stands("aim:wood_cook").value, 105)
 
 
 class Making(MovesCase):

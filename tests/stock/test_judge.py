@@ -50,6 +50,9 @@ class Facts:
     def learned(self, point, tag_id):
         return None
 
+    def fitted(self, recipe_id):
+        return None
+
     def series(self, name):
         return Datum([3, 1, 4, 2, 2, 5, 3, 1, 2, 4], SEEN)
 

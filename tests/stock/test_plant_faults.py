@@ -329,16 +329,15 @@ class Cooks(SimpleTestCase):
         plant = Plant(hallin_reach(), dt_s=10.0, disturbed=False)
         plant.batches.stagger()
         house, point = plant.batches.houses[0], f"aim:{plant.layout.groups[0].unit}"
-        usual = house.wanted_h(house.recipe.usual_charge_pct)
         heated = next(one for one in house.vessels if one.phase == "heat")
         before = house.to_relief_h(heated)
-        plant.write(point, 1.2 * usual)
+        plant.write(point, 120)
         self.assertAlmostEqual(house.to_relief_h(heated), before + 0.2 * heated.wanted_h, 6)
         again = Plant(hallin_reach(), dt_s=10.0, disturbed=False)
         restore(again, state_of(plant))
         self.assertAlmostEqual(again.batches.houses[0].aim_frac, 1.2)
-        with self.assertRaisesRegex(DomainError, "end point, wood digesters cannot be"):
-            plant.write(point, 2 * usual)
+        with self.assertRaisesRegex(DomainError, "end point, wood digesters, of what the relation asks cannot be"):
+            plant.write(point, 200)
 
     def test_stickies_lose_the_sheet_more_often(self) -> None:
         lost = []

@@ -60,8 +60,12 @@ class House:
 
     def relation(self, recipe: Recipe) -> Relation:
         """Return the relation in force for a recipe."""
-        version, figures = self.news.relations.get(recipe.id, (0, {}))
-        return Relation(**figures) if version else Relation.of(recipe)
+        return self.fitted(recipe.id) or Relation.of(recipe)
+
+    def fitted(self, recipe_id: str) -> Relation | None:
+        """Return the relation accepted of a recipe; None where it still goes by the recipe's own."""
+        version, figures = self.news.relations.get(recipe_id, (0, {}))
+        return Relation(**figures) if version else None
 
     # ---- what was read
 

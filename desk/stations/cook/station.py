@@ -13,6 +13,7 @@ from desk.stations.cook.bench import correct_reading_of_result, correct_reading_
 from desk.stations.cook.devices import TAKERS, acts, counters
 from desk.stations.cook.figures import cook_figure
 from desk.stations.cook.history import load_past
+from desk.stations.cook.house import house_of
 from desk.stations.cook.judgement import card_figure
 from desk.stations.cook.pages import overview
 from desk.stations.cook.pages.charge import charge_figure
@@ -53,6 +54,7 @@ STATION: Final = Station(
         "card": card_figure,
     },
     readings=readings,
+    fitted=lambda state, recipe_id: house_of(state).fitted(recipe_id),
     due=due,
     in_flight=in_flight,
     blows=blows,

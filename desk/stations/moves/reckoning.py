@@ -225,9 +225,10 @@ def _washed(state: State, unit: Unit, before: float, to: float) -> tuple[str, di
 def _aim(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
     """An end point: what the recipe's relation says of the two at the usual charge, from the next cooks on."""
     recipe = state.line.cook.at(unit_id)[0]
-    way, relation = WAYS[recipe.school], Relation.of(recipe)
+    way, relation = WAYS[recipe.school], state.fitted(recipe.id) or Relation.of(recipe)
     charge, said = Datum(recipe.usual_charge_pct, Origin("set", "recipe")), Origin("set", "the move")
-    was, then = (way.kappa(recipe, relation, Datum(one, said), charge).value for one in (before, to))
+    asks = way.aim(recipe, relation, charge, Datum(recipe.kappa_target, said)).value
+    was, then = (way.kappa(recipe, relation, Datum(asks * one / 100, said), charge).value for one in (before, to))
     tag = state.line.tag(_tag_at(state, state.line.unit(unit_id), "kappa").id)
     digester = state.line.cook.holding(recipe)
     holds = digester.volume_m3 * recipe.basic_density_kg_per_m3 * recipe.solid_volume_factor / 1000
