@@ -22,6 +22,7 @@ from desk.people.roles import COOK
 from desk.stations.cook.amounts import Amounts, step_words
 from desk.stations.cook.board import board_of
 from desk.stations.cook.house import House, hold_min, house_of, recipe_of
+from desk.stations.cook.lots import lots_of_cook
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from desk.stations.cook.pages.overview import cook_context
 from desk.stations.cook.pages.typed import cook_number
@@ -29,7 +30,6 @@ from desk.stations.cook.planning import next_number, plan_charge, sheet_words
 from desk.stations.cook.resized import as_charged
 from desk.stations.cook.sheet import Line, sheet_lines, sheet_pdf
 from desk.stations.cook.steps import log_step
-from desk.stations.yard.trace import lots_of_cook
 from stock.cooking.charge import Sheet, usual
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.schedule import legs

@@ -25,6 +25,7 @@ from desk.stations.cook.board import Board, board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
 from desk.stations.cook.judgement import cards_of, decision
+from desk.stations.cook.lots import lots_of_cook
 from desk.stations.cook.mending import correct_step, hangs_on, take_back
 from desk.stations.cook.models import Result, Step
 from desk.stations.cook.pages.drawing import draw_board, draw_cook
@@ -33,7 +34,6 @@ from desk.stations.cook.pages.typed import step_text, sure_text
 from desk.stations.cook.pages.what_if import what_if_context
 from desk.stations.cook.steps import action_of, log_step, read_gauges
 from desk.stations.plain.page import station_context
-from desk.stations.yard.trace import lots_of_cook
 from stock.cooking.follow import target
 from stock.cooking.recipe import Recipe
 from stock.errors import DomainError
