@@ -72,12 +72,17 @@ def _marking() -> Iterator[None]:
         _marks.reset(before)
 
 
+def page_key(request: HttpRequest) -> tuple[str, str, str]:
+    """Return what an alike page goes by: its address, and the role and units of who asks."""
+    person: Any = request.user
+    return request.get_full_path(), person.role, person.units
+
+
 def kept_or_made(
     view: Callable[..., HttpResponse], request: HttpRequest, taken: Pulse, kwargs: dict[str, Any]
 ) -> Rendered | HttpResponse:
     """Return an alike page as it was rendered for this pulse; or what its view answers instead of a page."""
-    person: Any = request.user
-    key = (request.get_full_path(), person.role, person.units)
+    key = page_key(request)
     found: Rendered | None = taken.pages.get(key)
     if found is None:
         with taken.lock:  # one renders, the others wait for it

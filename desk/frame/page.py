@@ -22,6 +22,7 @@ from desk.floor.services import NotAllowedError
 from desk.floor.state import State
 from desk.floor.station import Station
 from desk.frame.alike import TOKEN, Carrier, Rendered, is_marking, kept_or_made, new_key
+from desk.frame.made_ahead import MAKER
 from desk.people.models import Person
 from desk.people.roles import PEOPLE, RECORD, who_may
 from stock.line.drawing import draw_ribbon, ribbon_columns
@@ -56,10 +57,16 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
                 fresh = State(World.objects.select_related("version").get(pk=now.world_id))
                 request.alkali_basis = fresh.line.alkali_basis  # type: ignore[attr-defined]
                 return view(request, fresh, **kwargs)
-            taken = pulse.take(now)
+            alike = getattr(view, "alike", False)
+            has = request.headers.get("HX-PTag", "")
+            taken = (MAKER.shown(now, has) if alike and refreshes(request) else None) or pulse.take(now)
             request.alkali_basis = taken.state.line.alkali_basis  # type: ignore[attr-defined]
-            if not getattr(view, "alike", False):
+            if not alike:
                 return view(request, taken.state, **kwargs)
+            if refreshes(request):
+                MAKER.ask(world_slug, view, request, kwargs)
+                if taken.tag == has:
+                    return HttpResponse(status=304)
             found = kept_or_made(view, request, taken, kwargs)
             return whole(request, taken.state, found) if isinstance(found, Rendered) else found
         except NotAllowedError as error:
