@@ -183,6 +183,15 @@ class Batches:
             rows[at] = 0.0
             vessel.phase, vessel.in_phase_s = "clear", 0.0
 
+    def _dump(self, index: int, at: int) -> None:
+        """Empty a digester to the sewer: the cook is lost."""
+        vessel, rows = self.houses[index].vessels[at], self.rows[index]
+        lost = float(rows[at, SOLIDS].sum())
+        self.plant.spilled += rows[at, :MASSES]
+        rows[at] = 0.0
+        vessel.phase, vessel.in_phase_s, vessel.held = "clear", 0.0, False
+        self.plant.tell(self.groups[index].unit, f"cook {vessel.cook} dumped, {lost:.1f} BDt lost")
+
     def lacks_t(self, index: int, at: int) -> float:
         """Return the room a blow lacks in what it goes to, t; nought or less where there is room."""
         plant, row = self.plant, self.targets[index]
@@ -214,7 +223,9 @@ class Batches:
         raise DomainError("E_RANGE", "unit", f"there is no digester {number} that cooks here", known)
 
     def act(self, number: int, action: str) -> str:
-        """Do something at a digester: charge, relieve, blow, hold, release; return where it is then, in words.
+        """Do something at a digester: charge, steam, relieve, blow, dump, hold, release; return where it is then, in words.
+
+        Held once it has its liquor, a digester waits for steam; what is dumped is lost, and counted.
 
         Raises
         ------
@@ -229,6 +240,11 @@ class Batches:
             if not self.has_chips(index):
                 raise DomainError("E_LIMIT", "action", "the bin does not hold a charge of chips", "wait for the bin")
             self.charge(index, at)
+        elif action == "steam":
+            vessel.held = False
+            self._follow(index, at, "heat", self.plant.now_s)
+        elif action == "dump":
+            self._dump(index, at)
         elif action == "relieve":
             self._follow(index, at, "relief", self.plant.now_s)
         elif action == "blow":

@@ -179,7 +179,7 @@ class House:
         recipe = self.recipe
         over = {
             "fill": vessel.in_phase_s >= 60 * recipe.fill_min,
-            "liquor": vessel.in_phase_s >= 60 * recipe.liquor_min,
+            "liquor": vessel.in_phase_s >= 60 * recipe.liquor_min and not vessel.held,
             "heat": self._is_cooked(vessel) and not vessel.held,
             "relief": vessel.in_phase_s >= 60 * max(recipe.relief_min, 2.0),
             "clear": vessel.in_phase_s >= 60 * recipe.clear_min,
@@ -230,10 +230,12 @@ class House:
         """
         may = {
             "charge": ("empty",),
+            "steam": ("liquor",),
             "relieve": ("heat",),
             "blow": ("waits", "relief"),
-            "hold": ("heat", "relief", "waits"),
-            "release": ("heat", "relief", "waits"),
+            "dump": ("fill", "liquor", "waits"),  # never under pressure
+            "hold": ("liquor", "heat", "relief", "waits"),
+            "release": ("liquor", "heat", "relief", "waits"),
         }
         if action not in may:
             raise DomainError("E_RANGE", "action", f"a digester knows no {action[:20]}", ", ".join(may))

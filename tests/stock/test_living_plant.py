@@ -218,6 +218,32 @@ class MoveTests(SimpleTestCase):
             plant.act(77, "blow")
         self.assertEqual(caught.exception.code, "E_RANGE")
 
+    def test_a_charged_digester_waits_for_its_steam_and_one_let_down_may_be_dumped(self) -> None:
+        plant = running()
+        house = plant.batches.houses[0]
+        vessel = next(one for one in house.vessels if one.phase in ("fill", "empty", "clear"))
+        while vessel.phase != "liquor":
+            plant.run(plant.now_s + 300)
+        plant.act(vessel.number, "hold")
+        plant.run(plant.now_s + 3600)
+        self.assertEqual((vessel.phase, vessel.factor), ("liquor", 0.0))
+        self.assertEqual(plant.act(vessel.number, "steam"), "heated or held")
+        with self.assertRaises(DomainError) as caught:
+            plant.act(vessel.number, "dump")  # under pressure: never
+        self.assertEqual(caught.exception.code, "E_ORDER")
+        at = house.vessels.index(vessel)
+        while vessel.phase != "relief":
+            plant.run(plant.now_s + 600)
+        plant.act(vessel.number, "hold")
+        while vessel.phase != "waits":
+            plant.run(plant.now_s + 60)
+        held, before = plant.batches.rows[0][at].copy(), plant.spilled.copy()
+        plant.act(vessel.number, "dump")
+        self.assertEqual(vessel.phase, "clear")
+        self.assertTrue(np.allclose(plant.spilled - before, held[: len(before)]))
+        self.assertIn("dumped", plant.events[-1].words)
+        plant.run(plant.now_s + HOUR)  # masses close on, or it stops
+
     def test_a_blow_without_room_waits(self) -> None:
         plant = running()
         row = plant.batches.targets[0]

@@ -120,17 +120,23 @@ def counters(line: Definition) -> dict[str, Callable[[World, Sequence[float]], N
     return {f"digester_{one.number}_cook": take(one) for one in live}
 
 
+# What is logged by hand, and what a plant does then: its own program goes on from a relief to the blow.
+ACTS: Final = {Step.Kind.STEAM: "steam", Step.Kind.RELIEF: "relieve", Step.Kind.BLOW: "relieve"}
+
+
 def acts(world: World, since: datetime) -> list[tuple[str, int, str]]:
-    """Return what was done by hand at digesters since a moment, for a simulated plant to do too: relief and blow."""
+    """Return what was done by hand at digesters since a moment, for a simulated plant to do too: steam, relief, blow."""
     done = Step.objects.filter(
         world=world, entered_at__gt=since, at__gt=since - LATE, superseded_by=None,
-        kind__in=(Step.Kind.RELIEF, Step.Kind.BLOW), by__isnull=False,
+        kind__in=ACTS, by__isnull=False,
     )  # fmt: skip
     digesters = dict(
         Cook.objects.filter(world=world, number__in=[one.number for one in done]).values_list("number", "digester")
     )
     return [
-        (f"step-{one.pk}", digesters[one.number], "relieve") for one in done.order_by("id") if one.number in digesters
+        (f"step-{one.pk}", digesters[one.number], ACTS[Step.Kind(one.kind)])
+        for one in done.order_by("id")
+        if one.number in digesters
     ]
 
 
