@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from django.db import OperationalError
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseNotAllowed
 
 from desk.floor.faults import fault
 
@@ -14,11 +14,14 @@ WORDS = {
 }
 
 
+METHODS = ("GET", "HEAD", "POST")  # no page of the desk is for another
+
+
 def kept_to_itself(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
     """Keep every answer out of caches it was not meant for, and the browser's devices closed to our pages."""
 
     def middleware(request: HttpRequest) -> HttpResponse:
-        response = get_response(request)
+        response = get_response(request) if request.method in METHODS else HttpResponseNotAllowed(METHODS)
         if "Cache-Control" not in response.headers:
             response["Cache-Control"] = "no-store"
         response.headers.setdefault("Permissions-Policy", "camera=(), microphone=(), geolocation=(), usb=()")

@@ -53,7 +53,7 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
         if refreshes(request) and request.headers.get("HX-PTag") == now.tag:
             return HttpResponse(status=304)
         try:
-            if not shows(request):
+            if not (shows(request) or getattr(view, "asks", False)):
                 fresh = State(World.objects.select_related("version").get(pk=now.world_id))
                 request.alkali_basis = fresh.line.alkali_basis  # type: ignore[attr-defined]
                 return view(request, fresh, **kwargs)
@@ -73,6 +73,12 @@ def on_line(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
             return fault(request, 403, "Not with this role", str(error))
 
     return wrapped
+
+
+def asks(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """Say of a view that it only asks, though a form is sent to it: it works on the shared state and writes nothing."""
+    view.asks = True  # type: ignore[attr-defined]
+    return view
 
 
 def shows(request: HttpRequest) -> bool:

@@ -18,7 +18,7 @@ from desk.floor.state import State
 from desk.floor.station import Spoken, stations
 from desk.frame.alike import new_key
 from desk.frame.forms import key_of, moment, words_of
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import asks, on_line, signed_in
 from desk.people.models import Person
 from desk.people.roles import RECORD
 from stock.book import METHODS
@@ -73,6 +73,7 @@ class Kept:
 
 @on_line
 @require_POST
+@asks
 def read(request: HttpRequest, state: State) -> HttpResponse:
     """Say what the line would mean, and how it would be judged."""
     return _answer(request, state)

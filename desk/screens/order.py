@@ -19,7 +19,7 @@ from desk.floor.state import State
 from desk.frame.alike import new_key
 from desk.frame.fields import MomentField, NumberField, WhyField, read_form
 from desk.frame.forms import key_of, remember_fault, words_of
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.mill.selectors import solve
 from desk.people.roles import ORDER, who_may
@@ -88,6 +88,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 
 @on_line
 @require_POST
+@asks
 def attempt(request: HttpRequest, state: State) -> HttpResponse:
     """Recompute for what was typed; choosing another grade brings its own recipe."""
     tried = read(state, request.POST)

@@ -1,5 +1,6 @@
 """The doors: who comes in, who may do what, what strangers can stall; every address there is, from the list itself."""
 
+import re
 from datetime import timedelta
 from unittest import mock
 
@@ -9,10 +10,12 @@ from django.utils import timezone
 
 from desk.floor.models import Record
 from desk.floor.points import MUST_SAY
+from desk.floor.state import State
+from desk.floor.station import stations
 from desk.people.limits import FREE, OF_ADDRESS
 from desk.people.models import FailedTry, Person
 from desk.people.roles import PEOPLE, ROLES
-from tests.desk.base import SECRET, DeskCase
+from tests.desk.base import NOW, SECRET, DeskCase
 
 OPEN = {"people:sign_in", "people:sign_in_as", "people:unlock", "health"}
 GIVEN = {
@@ -51,6 +54,12 @@ def addresses(patterns=None, before="", space=""):
             yield f"{space}{one.name}", f"/{route}"
 
 
+FORM = re.compile(r'<form method="post" action="([^"]+)"(.*?)</form>', re.DOTALL)
+WHAT_IF = "/live/ahead/what-if/"  # it writes nothing: anybody may ask
+EVERYBODYS = (WHAT_IF, "/sign-out/", "/preferences/", "/live/entry/record/", "/unlock/", "/own/", "/sign-in/")
+NOT_HERE = {"people:sign_out", "people:sign_in_as"}
+
+
 class EveryAddress(DeskCase):
     def test_every_address_is_filled_in(self):
         found = dict(addresses())
@@ -68,20 +77,41 @@ class EveryAddress(DeskCase):
                         self.assertEqual((answer.status_code, answer.url.partition("?")[0]), (302, "/sign-in/"))
         self.assertFalse(Record.objects.exists())
 
-    def test_nobody_breaks_anything_and_who_only_looks_writes_nothing(self):
+    def looked_at(self):
+        """Yield every address that is got, and the pages of the stations that stand for others of their kind."""
+        state = State(self.world, NOW)
+        yield from (address for name, address in addresses() if name not in NOT_HERE)
+        yield from (f"/live/at/{one.id}/" for one in state.line.stations)
+        for one in stations():
+            if one.serves(state.line):
+                yield from one.pages(state)
+
+    def test_nobody_breaks_anything_who_only_looks_writes_nothing_and_what_is_offered_may_be_done(self):
+        pages = list(dict.fromkeys(self.looked_at()))
         for role in ROLES:
             self.sign_in(role)
-            before = Record.objects.count()
+            before, offered = Record.objects.count(), set()
+            for address in pages:
+                with self.subTest(address, role=role, method="get"):
+                    answer = self.client.get(address)
+                    self.assertIn(answer.status_code, SAID)
+                    self.assertIn("Cache-Control", answer.headers)
+                    self.assertEqual(answer.headers["X-Content-Type-Options"], "nosniff")
+                    if answer.status_code == 200 and not answer.streaming:
+                        offered |= {
+                            action
+                            for action, inside in FORM.findall(answer.content.decode(errors="replace"))
+                            if "<button" in inside and not action.startswith(EVERYBODYS)
+                        }
+            self.assertEqual(bool(offered), role != "trainee")
+            for action in sorted(offered):
+                with self.subTest(role=role, offered=action):
+                    self.assertNotEqual(self.client.post(action, {"form_key": "o"}).status_code, 403)
             for name, address in addresses():
-                if name in {"people:sign_out", "people:sign_in_as"}:
-                    continue
-                for method in METHODS if role == "lead" else METHODS[:2]:
+                for method in METHODS[1:] if role == "lead" else METHODS[1:2]:
                     with self.subTest(address, role=role, method=method):
-                        answer = getattr(self.client, method)(address)
-                        self.assertIn(answer.status_code, SAID)
-                        if method == "get":
-                            self.assertIn("Cache-Control", answer.headers)
-                            self.assertEqual(answer.headers["X-Content-Type-Options"], "nosniff")
+                        if name not in NOT_HERE:
+                            self.assertIn(getattr(self.client, method)(address).status_code, SAID)
             if role == "trainee":
                 self.assertEqual(Record.objects.count(), before)
 

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_POST
 
 from desk.floor.state import State
 from desk.frame.alike import alike, new_key
-from desk.frame.page import on_line
+from desk.frame.page import asks, on_line
 from desk.frame.page import page as render_page
 from desk.stations.bleach.again import used_again
 from desk.stations.bleach.back import traced_back
@@ -120,6 +120,7 @@ def sentence(state: State, unit: BleachStage, outlook: Outlook) -> str:
 
 @require_POST
 @on_line
+@asks
 def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Work a sequence out for what was typed; what was typed comes back, right or wrong."""
     found = worked(state, _unit(state, unit_id), request.POST.dict())
@@ -131,6 +132,7 @@ def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
 
 @require_POST
 @on_line
+@asks
 def again(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Work out peroxide liquor used again, for what was typed."""
     found = used_again(state, _unit(state, unit_id), request.POST.dict())

@@ -13,7 +13,7 @@ from desk.floor.state import State
 from desk.frame.alike import alike, new_key
 from desk.frame.fields import NumberField, WordsField, read_form
 from desk.frame.forms import key_of, words_of
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.stations.bleach.effluent import Month, month_of, take_day
 from desk.stations.bleach.pages import has_water, tabs_context
@@ -77,6 +77,7 @@ def _sentence(state: State, found: Watered, month: Month | None) -> str:
 
 @require_POST
 @on_line
+@asks
 def bind(request: HttpRequest, state: State) -> HttpResponse:
     """Work out what binds the closing of a loop, for what was typed."""
     return render(

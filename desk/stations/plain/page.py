@@ -11,7 +11,7 @@ from desk.floor.state import State
 from desk.floor.station import station_for, stations
 from desk.frame.alike import alike, new_key
 from desk.frame.cards import size_of
-from desk.frame.page import named, on_line
+from desk.frame.page import asks, named, on_line
 from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import Stood, attempt, picks_of, stand
 from desk.frame.words import lower_first
@@ -124,6 +124,7 @@ def recent(state: State, station_id: str, most: int = 6) -> list[Record]:
 
 
 @on_line
+@asks
 def set_points(request: HttpRequest, state: State, station_id: str, panel_id: str) -> HttpResponse:
     """Work out a panel for what was typed; what was typed comes back, right or wrong."""
     panel_name, _, part_id = panel_id.partition("-")

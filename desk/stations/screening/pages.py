@@ -12,7 +12,7 @@ from desk.floor.state import State
 from desk.frame.alike import alike, new_key
 from desk.frame.fields import MomentField, NumberField, WholeField, WordsField, read_form
 from desk.frame.forms import key_of, words_of
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import MODEL
 from desk.stations.plain.page import show, station_context
@@ -155,6 +155,7 @@ def accept(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
 
 @require_POST
 @on_line
+@asks
 def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Work a system out for what was typed; what was typed comes back, right or wrong."""
     found = screened(state, _unit(state, unit_id), request.POST.dict())

@@ -12,7 +12,7 @@ from desk.floor.state import State
 from desk.frame.alike import alike, new_key
 from desk.frame.fields import MomentField, NumberField, WholeField, read_form
 from desk.frame.forms import key_of, words_of
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.stations.plain.page import station_context
 from desk.stations.wash.drawing import draw_curve, draw_stairs
@@ -105,6 +105,7 @@ def _shown(state: State, found: Worked) -> dict[str, Any]:
 
 @require_POST
 @on_line
+@asks
 def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Work a line out for what was typed; what was typed comes back, right or wrong."""
     found = worked(state, unit_of(state, unit_id), request.POST.dict())

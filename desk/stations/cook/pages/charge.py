@@ -16,7 +16,7 @@ from desk.floor.state import State
 from desk.floor.text import whole
 from desk.frame.fields import MomentField, NumberField, read_form
 from desk.frame.forms import Field, key_of, maybe, number, words_of
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import COOK
 from desk.stations.cook.amounts import Amounts, step_words
@@ -264,6 +264,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 
 @on_line
 @require_POST
+@asks
 def work_out(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with the sheet worked out, as it is typed."""
     house = house_of(state)

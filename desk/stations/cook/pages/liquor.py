@@ -13,7 +13,7 @@ from desk.floor.models import Record
 from desk.floor.state import State
 from desk.frame.fields import MomentField, NumberField, WhyField, read_form
 from desk.frame.forms import Field, key_of, number, words_of
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import CORRECT, RECORD
 from desk.stations.cook.bench import METHODS, correct_test, record_test, titrated
@@ -322,6 +322,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 
 @on_line
 @require_POST
+@asks
 def work_out(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with a titration worked out, as it is typed."""
     kind = request.POST.get("liquor", "")

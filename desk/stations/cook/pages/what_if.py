@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 from desk.floor.models import Cook
 from desk.floor.state import State
 from desk.frame.forms import Field, number
-from desk.frame.page import on_line
+from desk.frame.page import asks, on_line
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of
 from stock.cooking.facts import CookFacts
@@ -260,6 +260,7 @@ def _heat(house: House, followed: Followed, hotter: Recipe, base: Trial, trial: 
 
 @on_line
 @require_POST
+@asks
 def work_out(request: HttpRequest, state: State, number: int) -> HttpResponse:
     """Answer with the what-if worked out, as it is typed."""
     cook = get_object_or_404(Cook, world=state.world, number=number)

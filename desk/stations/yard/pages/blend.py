@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 from desk.floor.services import require
 from desk.floor.state import State
 from desk.frame.forms import key_of, number
-from desk.frame.page import on_line, rights_of, signed_in
+from desk.frame.page import asks, on_line, rights_of, signed_in
 from desk.frame.page import page as render_page
 from desk.people.roles import RECORD
 from desk.stations.yard.models import BlendPlan
@@ -309,6 +309,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 
 @on_line
 @require_POST
+@asks
 def work_out(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with the blend worked out, as the limits are typed."""
     context = {"world": state.world, "state": state, "tried": attempt(state, request.POST)}

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_POST
 from desk.floor.state import State
 from desk.frame.fields import ChoiceField, WhyField, WordsField, read_form
 from desk.frame.forms import key_of, number
-from desk.frame.page import on_line, signed_in
+from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.frame.panels.attempt import attempt, stand
 from desk.people.roles import CORRECT
@@ -157,6 +157,7 @@ def _figures(state: State, weighed: Weighed) -> Any:
 
 @on_line
 @require_POST
+@asks
 def work_out(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with the sheet worked out, as it is typed."""
     context = {"world": state.world, "state": state, **_worked(state, request.POST.dict())}
@@ -175,6 +176,7 @@ def fields_of(part: YardDef, typed: Mapping[str, Any]) -> list[tuple[str, str, s
 
 @on_line
 @require_POST
+@asks
 def tests_of(request: HttpRequest, state: State) -> HttpResponse:
     """Answer with the fields of what is tested of the material chosen."""
     return render(request, "yard/_tests.html", {"fields": fields_of(yard_of(state).part, request.POST.dict())})
