@@ -242,7 +242,7 @@ class Soda(CookCase):
         page.get_by_label("Cook number").fill("5403")
         page.get_by_role("button", name="Plan the charge").click()
         self.heading("Cook 5403 is planned for digester 5")
-        page.get_by_role("button", name="Log the chips: start cook 5403").click()
+        page.get_by_role("button", name="Log the bagasse: start cook 5403").click()
         expect(page.get_by_role("alert")).to_contain_text("digester 5 still holds cook 5402: blow it first")
         self.send(digester, recipe, -21.0, 1, 54)
         self.at(54)
@@ -254,7 +254,7 @@ class Soda(CookCase):
         # Charged with caustic and weak liquor; heated; a liquor sample; blown.
         self.at(100)
         self.go("/live/cook/5403/sheet/")
-        page.get_by_role("button", name="Log the chips: start cook 5403").click()
+        page.get_by_role("button", name="Log the bagasse: start cook 5403").click()
         self.heading("waits for its liquor")
         self.assertEqual(
             self.step("Caustic in", "Log caustic", minded=False, liquor_m3="200", strength_kg_per_m3_as_naoh="120"), 0

@@ -41,7 +41,7 @@ FORMS = (
     Refused("at/screen/", "log/note/", {"text": "n" * 501}),
     Refused("at/yard/", "yard/trip/", {"detector": "Drum infeed", "find": "Bolt", "lot": "R-1", "stopped_min": "soup"}),
     Refused(
-        "yard/lots/", "yard/lots/receive/", {"number": "R-77", "gross_t": "heavy", "tare_t": "16.5", "bark_pct": "9"}
+        "yard/lots/", "yard/lots/receive/", {"number": "R-77", "gross_t": "heavy", "tare_t": "16.5", "pith_pct": "9"}
     ),
     Refused("yard/pile/pile_c/", "yard/pile/pile_c/draw/", {"bdt": "99999", "hours": "2.5"}),
     Refused("yard/pile/deck/", "yard/pile/deck/draw/", {"bdt": "99999", "hours": "2.5"}),

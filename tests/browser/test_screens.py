@@ -26,6 +26,7 @@ class OrderScreen(BrowserCase):
     def test_a_load_of_a_tried_order_opens_its_working(self):
         self.sign_in("sundby")
         self.go("/live/order/")
+        self.page.get_by_role("link", name="What runs").click()
         self.page.get_by_label("At the reel").fill("13.5")
         expect(self.page.locator("#order-result")).to_contain_text("13.5 t/h")
         self.page.get_by_role("link", name="Wood digesters").click()
@@ -34,6 +35,7 @@ class OrderScreen(BrowserCase):
     def test_pressing_accept_twice_writes_once(self):
         self.sign_in("sundby")
         self.go("/live/order/")
+        self.page.get_by_role("link", name="What runs").click()
         self.page.get_by_label("At the reel").fill("12.5")
         expect(self.page.locator("#order-result")).to_contain_text("12.5 t/h of chart 90 g cream can be met")
         before = Order.objects.count()

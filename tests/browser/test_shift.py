@@ -28,6 +28,7 @@ class HalfAnHour(BrowserCase):
 
         # The order: too much is refused with what binds, the right one is accepted.
         page.get_by_role("link", name="Order", exact=True).click()
+        page.get_by_role("link", name="What runs").click()
         page.get_by_label("At the reel").fill("16")
         expect(page.locator("#order-result")).to_contain_text("Reel would carry")
         expect(page.get_by_role("button", name="Accept the order")).to_be_disabled()

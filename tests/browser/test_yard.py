@@ -40,7 +40,7 @@ class GateToFeed(BrowserCase):
 
     def draw(self, pile, bdt, hours="4"):
         self.go(f"/live/yard/pile/{pile}/")
-        self.page.get_by_label("Mass, BDt").first.fill(f"{bdt:.2f}")
+        self.page.get_by_label("or bone-dry, BDt").first.fill(f"{bdt:.2f}")
         self.page.get_by_label("Over the last, h").fill(hours)
         self.page.get_by_role("button", name="Book the").click()
         expect(self.page.get_by_role("table").first).to_contain_text(f"{bdt:.1f} BDt")
@@ -75,7 +75,7 @@ class GateToFeed(BrowserCase):
         self.assert_everything_closes()
 
     def draw_here(self, bdt):
-        self.page.get_by_label("Mass, BDt").first.fill(str(bdt))
+        self.page.get_by_label("or bone-dry, BDt").first.fill(str(bdt))
         self.page.get_by_role("button", name="Book the chip run").click()
         expect(self.page.get_by_role("table").first).to_contain_text(f"Chipped {bdt:.1f} BDt")
 
@@ -137,10 +137,10 @@ class GateToFeed(BrowserCase):
 
     def test_a_pile_is_not_drawn_below_nothing(self):
         self.go("/live/yard/pile/pile_d/")
-        self.page.get_by_label("Mass, BDt").first.fill("900")
+        self.page.get_by_label("or bone-dry, BDt").first.fill("900")
         self.page.get_by_role("button", name="Book the draw").click()
         expect(self.page.get_by_role("alert")).to_contain_text("900.0 BDt is more than the")
-        expect(self.page.get_by_label("Mass, BDt").first).to_have_value("900")
+        expect(self.page.get_by_label("or bone-dry, BDt").first).to_have_value("900")
 
 
 class Corrected(BrowserCase):
@@ -153,7 +153,7 @@ class Corrected(BrowserCase):
     def test_a_draw_is_taken_back(self):
         page = self.page
         self.go("/live/yard/pile/pile_b/")
-        page.get_by_label("Mass, BDt").first.fill("12")
+        page.get_by_label("or bone-dry, BDt").first.fill("12")
         page.get_by_role("button", name="Book the draw").click()
         row = page.get_by_role("row").filter(has_text="Drawn 12.0 BDt").first
         row.get_by_text("Take it back").click()

@@ -87,8 +87,8 @@ class EveryAddress(DeskCase):
                 yield from one.pages(state)
 
     def test_nobody_breaks_anything_who_only_looks_writes_nothing_and_what_is_offered_may_be_done(self):
-        pages = list(dict.fromkeys(self.looked_at()))
-        for role in ROLES:
+        pages, shows = list(dict.fromkeys(self.looked_at())), set()
+        for role in sorted(ROLES, key=lambda one: one != "lead"):
             self.sign_in(role)
             before, offered = Record.objects.count(), set()
             for address in pages:
@@ -108,10 +108,14 @@ class EveryAddress(DeskCase):
                 with self.subTest(role=role, offered=action):
                     self.assertNotEqual(self.client.post(action, {"form_key": "o"}).status_code, 403)
             for name, address in addresses():
+                if name in NOT_HERE or (address in shows and role != "trainee"):
+                    continue  # a page that only shows takes no form from anybody: the lead's is enough
                 for method in METHODS[1:] if role == "lead" else METHODS[1:2]:
                     with self.subTest(address, role=role, method=method):
-                        if name not in NOT_HERE:
-                            self.assertIn(getattr(self.client, method)(address).status_code, SAID)
+                        status = getattr(self.client, method)(address).status_code
+                        self.assertIn(status, SAID)
+                        if method == "post" and status == 200:
+                            shows.add(address)
             if role == "trainee":
                 self.assertEqual(Record.objects.count(), before)
 

@@ -151,8 +151,11 @@ class YardByHand(TestCase):
         chips = Facts().flow("chips_in").value
         self.assertAlmostEqual(card("chip_meter_gap", 5.0).size.value, chips / 1.05)
 
-    def test_a_hot_spot_loses_by_its_own_temperature(self):
-        self.assertAlmostEqual(card("pile_b_temp", 50.5).size.value, 0.008 * 2 ** ((50 - 15) / 10))
+    def test_a_hot_pile_loses_by_its_mean_and_its_own_wood(self):
+        pile = hallin_reach().yard.pile("pile_b")
+        mean_c = 50.5 - pile.hot_over_mean_c
+        rate = hallin_reach().yard.of_species(pile.species).loss_per_month
+        self.assertAlmostEqual(card("pile_b_temp", 50.5).size.value, rate * 2 ** ((mean_c - 15) / 10))
 
 
 class Water(TestCase):
