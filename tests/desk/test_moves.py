@@ -102,6 +102,8 @@ class EndPoint(DeskCase):
         self.assertAlmostEqual(after.state.aim.value / usual, 1.1, 1)
         self.assertLess(after.state.kappa.value, before.state.kappa.value - 0.3)
         self.assertGreater(after.blow_at, before.blow_at)
+        self.assertRegex(after.kappa_words, r"aimed at 1[67]\.\d, target 18\.$")
+        self.assertNotIn("aimed", before.kappa_words)
         tag, expected = reckoned(State(self.world, NOW), Setting(point="aim:wood_cook", value=100.0), 110.0)
         self.assertEqual(tag, "kappa_wood")
         self.assertTrue(-2.0 < expected["effect"] < -0.4, expected)

@@ -211,6 +211,12 @@ def short(value: float) -> str:
 
 
 @register.filter
+def as_measured(value: float, tag: Tag) -> str:
+    """Write a value to one place more than its tag is shown in: what was typed in another unit has no end."""
+    return f"{round(value, tag.decimals + 1):.10g}"
+
+
+@register.filter
 def clock(at: Any) -> str:
     """Write a moment as 14:52."""
     return timezone.localtime(at).strftime("%H:%M") if at else ""

@@ -11,6 +11,8 @@ from stock.cooking.recipe import Recipe
 from stock.figure import Datum, Figure, Origin, given
 from stock.names import unit_of
 
+AIMED_APART: Final = 0.05  # of a kappa: less is the same target
+
 
 @dataclass(frozen=True, slots=True)
 class Followed:
@@ -37,6 +39,13 @@ class Followed:
         """What it is called in a sentence."""
         return f"Cook {self.cook.number} in digester {self.cook.digester}"
 
+    @property
+    def kappa_words(self) -> str:
+        """Say what kappa it will have, what it is aimed at where that was moved, and what it should have."""
+        aimed, target = self.facts.kappa_target.value, self.cook.kappa_target
+        moved = f", aimed at {aimed:.1f}" if abs(aimed - target) >= AIMED_APART else ""
+        return f"Kappa forecast {self.state.kappa.value:.1f}{moved}, target {target:g}."
+
     def figures(self) -> dict[str, Figure]:
         """Return the cook's figures by name, each with its key."""
         state = self.state
@@ -46,7 +55,9 @@ class Followed:
             "kappa": state.kappa,
             "half": state.half,
             "yield": state.yield_pct,
-            "charge": _shown(self.facts.charge, "charge", "charge_pct_naoh_on_wood", 2),
+            "charge": replace(
+                _shown(self.facts.charge, "charge", "charge_pct_naoh_on_wood", 2), unit=self.recipe.naoh_unit
+            ),
             "wood": _shown(self.facts.bd_wood, "bone-dry wood", "bd_wood_t", 2),
             "ratio": _shown(self.facts.liquor_to_wood, "liquor to wood", "liquor_to_wood", 2),
         }

@@ -42,7 +42,7 @@ def _blows(house: House) -> list[Item]:
         if not one.running or one.state.phase == "charged":
             continue
         overdue = one.blow_at <= now and one.state.phase == "past its end"
-        words = f"Kappa forecast {one.state.kappa.value:.1f}, target {one.cook.kappa_target:g}."
+        words = one.kappa_words
         if overdue:
             words = f"Past its end point. {words}"
         what = f"{one.next_step} cook {one.cook.number}, digester {one.cook.digester}"

@@ -5,6 +5,7 @@ from typing import Any
 
 from desk.floor.state import State
 from desk.stations.moves.models import Move, Setting
+from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish
 from stock.judge.advice import Advice
 from stock.primitives import Vessel
@@ -76,16 +77,20 @@ def wish_of_card(state: State, card: Advice, to: float, text: str) -> Wish:
     """Return the move a card advises, of another size where one was typed: what is expected goes in ratio."""
     expected = expected_of(state, card)
     wanted, present = wanted_by(state, card), present_of(state, card)
-    start = present.value if present is not None else None
+    moved = card.moved
+    start = present.value if present is not None else moved.base if moved is not None else None
     if wanted is not None and start is not None and abs(wanted - start) > 1e-9:
         expected["effect"] = expected["effect"] * (to - start) / (wanted - start)
-    moved = card.moved
+    if card.look is None and moved is not None and start is not None:  # what is moved says itself when it shows
+        tag, own = reckoned(state, Setting(point=moved.point, value=start), to)
+        expected = own if tag == card.tag.id else expected
+    known = moved is not None and (present is not None or not state.world.simulated)
     return Wish(
         to=to,
         words=moved.words if moved is not None else card.correction[:120],
         unit=moved.unit if moved is not None else (card.step.unit if card.step else ""),
         station=card.tag.station,
-        point=moved.point if moved is not None and present is not None else "",
+        point=moved.point if moved is not None and known else "",
         tag=card.tag.id,
         from_value=start,
         because=Move.Because.CARD,

@@ -176,7 +176,7 @@ def sentence(house: House, cook: Cook, followed: Followed | None, board: Board |
             return f"{words} Kappa {found.kappa:.1f} found, {kappa:.1f} ± {half:.1f} forecast."
         return f"{words} Kappa forecast {kappa:.1f}, give or take {half:.1f}."
     end = timezone.localtime(followed.blow_at).strftime("%H:%M")
-    kappa_words = f"Kappa forecast {now.kappa.value:.1f}, target {cook.kappa_target:g}."
+    kappa_words = followed.kappa_words
     if now.phase == "past its end":
         by = now.done.value + followed.recipe.tail - now.aim.value
         return f"{name} is past its end point by {by:.0f} {way.unit}. Blow it now. {kappa_words}"
