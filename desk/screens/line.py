@@ -152,12 +152,8 @@ def _lane(state: State, lane: Lane) -> dict[str, Any]:
     lost = joined.value < 0.9 * start.value
     source = state.line.unit(state.line.stream(lane.source_stream).source)
     words = lower_first(source.label or source.name)
-    return {
-        "lane": lane,
-        "from": "" if words == lower_first(lane.name) else f"{words} ",
-        "start": start,
-        "joined": joined if lost else None,
-    }
+    of = "" if lane.name.lower() in words.lower() else f", {words}"
+    return {"lane": lane, "of": of, "start": start, "joined": joined if lost else None}
 
 
 def sentence(state: State) -> str:

@@ -72,14 +72,17 @@ def charge_sheet(recipe: Recipe, relation: Relation, data: Data) -> Sheet:
     else:
         names = ("digester_volume_m3", "basic_density_kg_per_m3", "solid_volume_factor", "packing_gain_frac")
         found["chips"] = figure(
-            "digester_chip_charge_bdt", "bone-dry chips", {name: data[name] for name in names}, decimals=2
+            "digester_chip_charge_bdt", f"bone-dry {recipe.raw}", {name: data[name] for name in names}, decimals=2
         )
         wood = found["chips"].as_datum()
     moisture = data["moisture_wet_frac"]
     found["green"] = figure(
-        "green_for_bone_dry", "chips over the scale", {"bd_wood_t": wood, "moisture_wet_frac": moisture}, decimals=1
+        "green_for_bone_dry",
+        f"{recipe.raw} over the scale",
+        {"bd_wood_t": wood, "moisture_wet_frac": moisture},
+        decimals=1,
     )
-    found |= _acid(recipe, data, wood, condensate) if recipe.is_sulphite else _alkali(data, wood, condensate)
+    found |= _acid(recipe, data, wood, condensate) if recipe.is_sulphite else _alkali(recipe, data, wood, condensate)
     found["fit"] = figure(
         "liquor_fit",
         "head left over the liquor",
@@ -110,7 +113,7 @@ def charge_sheet(recipe: Recipe, relation: Relation, data: Data) -> Sheet:
     return Sheet(found, tuple(dict.fromkeys(warnings)))
 
 
-def _alkali(data: Data, wood: Datum, condensate: Datum) -> dict[str, Figure]:
+def _alkali(recipe: Recipe, data: Data, wood: Datum, condensate: Datum) -> dict[str, Figure]:
     liquor = figure(
         "white_liquor_volume_m3",
         "cooking liquor",
@@ -133,7 +136,7 @@ def _alkali(data: Data, wood: Datum, condensate: Datum) -> dict[str, Figure]:
     )
     met = figure(
         "charge_with_black_liquor",
-        "charge the wood meets",
+        f"charge the {recipe.fibre} meets",
         {
             "charge_pct_naoh_on_wood": data["charge_pct_naoh_on_wood"],
             "black_liquor_m3": fill.as_datum(),
@@ -141,6 +144,7 @@ def _alkali(data: Data, wood: Datum, condensate: Datum) -> dict[str, Figure]:
             "bd_wood_t": wood,
         },
         decimals=2,
+        unit=recipe.naoh_unit,
     )
     start = figure(
         "alkali_at_start",

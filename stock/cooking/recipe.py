@@ -121,6 +121,11 @@ class Recipe(Part):
         return "bagasse" if self.wood == "bagasse" else "chips"
 
     @property
+    def fibre(self) -> str:
+        """What the alkali works on."""
+        return "bagasse" if self.wood == "bagasse" else "wood"
+
+    @property
     def moisture_name(self) -> str:
         """What its moisture is called."""
         return "Bagasse moisture" if self.wood == "bagasse" else "Chip moisture"
@@ -128,7 +133,7 @@ class Recipe(Part):
     @property
     def naoh_unit(self) -> str:
         """What its alkali charge is counted in."""
-        return f"% NaOH on {'bagasse' if self.wood == 'bagasse' else 'wood'}"
+        return f"% NaOH on {self.fibre}"
 
     @property
     def practice(self) -> Practice:
