@@ -25,7 +25,7 @@ from stock.bleaching import (
 from stock.blending import furnish
 from stock.consistency import basis, dilution
 from stock.cooking import alkali, correct, end_point, kinetics, liquor, renewed, slab, sulphite, titration, vessel
-from stock.delivery import machine
+from stock.delivery import held, machine
 from stock.fit import kappa as kappa_fit
 from stock.intake import bagasse, chip_classes, chip_steaming, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
@@ -124,6 +124,7 @@ MODULES: Final = (
     witness,
     furnish,
     machine,
+    held,
     cover,
     move,
     charts,

@@ -10,6 +10,8 @@ from stock.consistency.decisions import QUIET as CONSISTENCY_QUIET
 from stock.consistency.decisions import ROWS as CONSISTENCY
 from stock.cooking.decisions import QUIET as COOKING_QUIET
 from stock.cooking.decisions import ROWS as COOKING
+from stock.delivery.decisions import QUIET as DELIVERY_QUIET
+from stock.delivery.decisions import ROWS as DELIVERY
 from stock.intake.cane_decisions import CANE_QUIET, CANE_ROWS
 from stock.intake.decisions import WOOD_QUIET, WOOD_ROWS
 from stock.judge.quiet import Quiet
@@ -19,6 +21,7 @@ from stock.refining.decisions import QUIET as REFINING_QUIET
 from stock.refining.decisions import ROWS as REFINING
 from stock.screening.decisions import QUIET as SCREENING_QUIET
 from stock.screening.decisions import ROWS as SCREENING
+from stock.slushing.decisions import QUIET as SLUSHING_QUIET
 from stock.slushing.decisions import ROWS as SLUSHING
 from stock.washing.decisions import QUIET as WASHING_QUIET
 from stock.washing.decisions import ROWS as WASHING
@@ -26,9 +29,9 @@ from stock.water.decisions import QUIET as WATER_QUIET
 from stock.water.decisions import ROWS as WATER
 
 RULES: Final[tuple[Rule, ...]] = (
-    *WOOD_ROWS, *CANE_ROWS, *COOKING, *WASHING, *SCREENING, *BLEACHING, *SLUSHING, *REFINING, *CONSISTENCY, *BLENDING, *WATER,
+    *WOOD_ROWS, *CANE_ROWS, *COOKING, *WASHING, *SCREENING, *BLEACHING, *SLUSHING, *REFINING, *CONSISTENCY, *BLENDING, *DELIVERY, *WATER,
 )  # fmt: skip
 REASONS: Final[tuple[Quiet, ...]] = (
     *WOOD_QUIET, *CANE_QUIET, *COOKING_QUIET, *WASHING_QUIET, *SCREENING_QUIET, *BLEACHING_QUIET, *RECOVERED_QUIET,
-    *REFINING_QUIET, *CONSISTENCY_QUIET, *BLENDING_QUIET, *WATER_QUIET,
+    *REFINING_QUIET, *CONSISTENCY_QUIET, *BLENDING_QUIET, *SLUSHING_QUIET, *DELIVERY_QUIET, *WATER_QUIET,
 )  # fmt: skip

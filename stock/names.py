@@ -78,6 +78,9 @@ UNITS: Final[dict[str, str]] = {
     # Machine and motor.
     "m_per_min": "m/min",
     "g_per_m2": "g/m²",
+    "gas_ppm": "ppm",
+    "shade_ks": "",
+    "vibration_mm_per_s": "mm/s",
     "rpm": "rpm",
     "kw": "kW",
     "j_per_m": "J/m",

@@ -16,6 +16,7 @@ Component = Literal["fibre", "fines", "bark", "filler", "ink", "grit", "organics
 Mark = Literal["gate", "vat"]
 
 LEVEL = Point("{of} level", "Level", "level_pct", (0, 100), 0, ("level",))
+GAS = Point("Hydrogen sulphide at {of}", "H2S", "gas_ppm", (0, 500), 1, ("h2s", "gas", "sulphide"))
 
 
 class Unit(Instrumented):
@@ -62,7 +63,7 @@ class Source(Unit):
 class Vessel(Unit):
     """What holds stock where it has a volume: its working span, and over how long a level is brought back."""
 
-    POINTS: ClassVar[Points] = points(level=LEVEL)
+    POINTS: ClassVar[Points] = points(level=LEVEL, gas=GAS)
     HORIZON_H: ClassVar[float] = 1.0
     BATCHWISE: ClassVar[bool] = False  # fed in batches: its trend says nothing of its hours
 

@@ -131,9 +131,11 @@ def _points(state: State) -> list[Item]:
 
 
 def _hurts(state: State, tag: Tag) -> bool:
-    """Say whether a tag reads the heat of a pile, which can end in fire, or what a digester stands under."""
+    """Say whether a tag reads gas, the heat of a pile, which can end in fire, or what a digester stands under."""
     part = state.line.part(tag.of)
-    return isinstance(part, Digester) or (tag.reads == "temperature" and isinstance(part, PileDef))
+    return (
+        tag.reads == "gas" or isinstance(part, Digester) or (tag.reads == "temperature" and isinstance(part, PileDef))
+    )
 
 
 def _samples(state: State) -> list[Item]:

@@ -48,6 +48,11 @@ class Dryer(Separate):
 class Reel(Sink):
     """The reel: the order is counted here."""
 
+    POINTS: ClassVar[Points] = points(
+        sizing=Point("Water the sheet takes up", "Cobb", "cobb_g_per_m2", (5, 200), 1, ("cobb", "sizing", "size")),
+        shade=Point("Depth of the dyed band", "Shade", "shade_ks", (0, 5), 4, ("shade", "dye", "colour")),
+    )
+
     kind: Literal["reel"]
     order: Literal[True] = True
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from stock.figure import Figure, figure
+from stock.figure import Figure, Origin, figure, given
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Rule, by_step, look_soon, net_power
@@ -42,6 +42,11 @@ def _edge_load(here: Here, step: Figure) -> str:
     return "Flow at constant power first: a tonne that gets less energy stays free. Watch the edge load and the plates' gap"
 
 
+def _all_of_it(here: Here) -> Figure:
+    net = here.reading("net_power")
+    return given("net power to take off", -net.value, "kW", Origin("computed", "all there is", net.origin.at), 0)
+
+
 ROWS: tuple[Rule, ...] = (
     Rule(
         "freeness",
@@ -54,9 +59,34 @@ ROWS: tuple[Rule, ...] = (
         at=("refiner", "beater"),
         handle=Handle(look_soon, limits=_limits, also=_edge_load, moves=net_power),
     ),
+    Rule(
+        "plates_touch",
+        "vibration",
+        ("high",),
+        ("flow too low for the load", "plates worn or misaligned", "metal between them"),
+        "Flow through the refiner; temperature rise; what was set last.",
+        _all_of_it,
+        lambda step, here: (
+            f"Back off at once: {abs(step.value):.0f} kW, all of it. Restore the flow, then load again by steps"
+        ),
+        at=("refiner", "beater"),
+        handle=Handle(look_soon, gain_frac=1.0, moves=net_power),
+    ),
 )
 
 QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "vibration",
+        ("high",),
+        "Back off the load at once, all of it; then see that the flow is there, and load again by steps. More load on plates that touch ruins them.",
+        at=("refiner", "beater"),
+    ),
+    Quiet(
+        "vibration",
+        ("low",),
+        "Nothing shakes: whether it turns, and whether the probe is on.",
+        at=("refiner", "beater"),
+    ),
     Quiet(
         "freeness",
         ("low", "high"),

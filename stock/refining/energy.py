@@ -99,6 +99,19 @@ def edge_load(*, net_kw: float, rotor_rpm: float, edge_length_km_per_rev: float)
 
 
 @method(
+    "off_kw = -net_kw",
+    title="Load to take off plates that touch",
+    station="refining",
+    source="plates touch under load; with none they run apart",
+    example=Example({"net_kw": 485}, {"off_kw": -485}),
+    net_kw=Arg("net power", 0, 1e5),
+)
+def unload_kw(*, net_kw: float) -> float:
+    """Return the change of net power that unloads a refiner."""
+    return -net_kw
+
+
+@method(
     "sr = straight line between the printed nodes of CSF and SR",
     title="Freeness to drainage resistance",
     station="refining",

@@ -14,6 +14,9 @@ class Refiner(Mix):
     GATE: ClassVar[str] = "freeness"
     POINTS: ClassVar[Points] = points(
         net_power=Point("Net power, {of}", "Net power", "net_kw", (0, 20_000), 0, ("refiner", "power", "net", "kw")),
+        vibration=Point(
+            "Vibration, {of}", "Vibration", "vibration_mm_per_s", (0, 60), 1, ("refiner", "vibration", "shakes")
+        ),
     )
 
     kind: Literal["refiner", "beater"]

@@ -286,6 +286,20 @@ def _break(plant: "Plant", fault: Fault) -> None:
     plant.breaks_until_s = max(plant.breaks_until_s, fault.since_s + 60 * fault.params["minutes"])
 
 
+def _asks(point: str, param: str) -> Callable[["Plant", Fault], None]:
+    """Return what moves a point that is watched by so much."""
+
+    def does(plant: "Plant", fault: Fault) -> None:
+        plant.watched.ask(fault.unit, point, fault.params[param])
+
+    return does
+
+
+def _watched(point: str) -> Callable[["Plant"], list[str]]:
+    """Return the units a point of theirs is watched at."""
+    return lambda plant: [tag.of for tag in plant.line.tags if tag.reads == point and tag.id in plant.readings.truths]
+
+
 DIRTIES: Final = "oxygen demand"  # what a spill brings, where the file follows it
 GAS_OF_FOAM: Final = 0.6  # by volume, of liquor that washes nothing any more
 MACHINE: Final = {"machine": (0.0, 0.0, 12.0)}  # which of the line, from the dirty end; 0 for all of them
@@ -324,6 +338,11 @@ FAULTS: Final[Mapping[str, Kind]] = {
     "chips_wetter": Kind("chips are wetter than they are booked", _house, {"points": (2.0, -8.0, 12.0)}, _wetter),
     "circulates_badly": Kind("a cook is colder at its bottom", _house, {"apart_c": (7.0, 1.0, 20.0)}, _circulates),
     "contaminants": Kind("stickies in the furnish lose the sheet", _reel, {"times": (3.0, 1.0, 50.0)}, _contaminated),
+    "gas_rises": Kind("hydrogen sulphide stands over a vessel", _watched("gas"), {"ppm": (30.0, 1.0, 400.0)}, _asks("gas", "ppm")),
+    "rope_wraps": Kind("a rope or a bale hangs in a pulper", _watched("swing"), {"points": (30.0, 2.0, 90.0)}, _asks("swing", "points")),
+    "plates_touch": Kind("plates of a refiner touch", _watched("vibration"), {"mm_per_s": (9.0, 1.0, 50.0)}, _asks("vibration", "mm_per_s")),
+    "size_ages": Kind("the size has aged, and sizes less", _watched("sizing"), {"g_per_m2": (9.0, 1.0, 100.0)}, _asks("sizing", "g_per_m2")),
+    "dye_overfed": Kind("a dye pump gives more than it says", _watched("shade"), {"ks": (0.02, 0.001, 1.0)}, _asks("shade", "ks")),
     "sheet_break": Kind("the sheet is lost behind the couch", _reel, {"minutes": (15.0, 0.5, 180.0)}, _break),
 }  # fmt: skip
 

@@ -85,6 +85,7 @@ class Plant(Running):
         self.slips.clear()
         self.bleaching.healthy()
         self.riding.spilled[:] = 0.0
+        self.watched.healthy()
         self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}
         self.batches.steam_frac, self.breaks_times = 1.0, 1.0
         for house in self.batches.houses:

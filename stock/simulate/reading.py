@@ -21,6 +21,7 @@ from stock.material import INDEX
 from stock.primitives import Sink, Tank, Unit
 from stock.simulate.layout import DISSOLVED, FIBRE, FILLER, MARKED, MASSES, SOLIDS
 from stock.simulate.quality import brightness_pct
+from stock.simulate.watched import TAUS_S
 from stock.steam import saturation_pressure_kpa_abs
 from stock.tag import Tag
 
@@ -157,6 +158,7 @@ class Readings:
             "level": lambda: self._level(part.id),
             "temperature": lambda: self._temperature(part.id),
             "recovery": lambda: self._recovered(part.id),
+            **dict.fromkeys(TAUS_S, lambda: self._watched(part.id, tag)),
             "net_power": lambda: (lambda: plant.powers[part.id]) if part.id in plant.powers else None,
             **dict.fromkeys(OF_A_WASHER, lambda: self._washer(part.id, tag)),
         }
@@ -183,6 +185,11 @@ class Readings:
         if tag.reads == "vat":
             return lambda: min(max(usual + separating.vat_over(unit_id), 0.0), VAT_FULL_PCT)
         return lambda: separating.strong_solids_pct(unit_id)
+
+    def _watched(self, unit_id: str, tag: Tag) -> Truth:
+        """Return what is watched beside the stock, about what it usually is."""
+        usual, watched = _usual(tag), self.plant.watched
+        return lambda: max(0.0, usual + watched.over(unit_id, tag.reads))
 
     def _refined_at(self, part_id: str) -> str | None:
         """Return the refiner whose outlet a part is; None elsewhere: in a vessel what it took is in already."""

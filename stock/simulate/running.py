@@ -28,6 +28,7 @@ from stock.simulate.reading import Readings, Sick
 from stock.simulate.riding import CARRY, EVERY_S, Riding
 from stock.simulate.separating import Separating
 from stock.simulate.stepping import CLOSES, Stepping
+from stock.simulate.watched import Watched
 from stock.simulate.wiring import GRAPH
 
 FORMAT: Final = 2
@@ -130,6 +131,7 @@ class Running(Stepping, ABC):
         self.separating = Separating(self)
         self.bleaching = Bleaching(self)
         self.riding = Riding(self)
+        self.watched = Watched(self)
         self.readings = Readings(self)
         self.instruments = self._loop_instruments()
         self.refit()
@@ -238,6 +240,7 @@ class Running(Stepping, ABC):
         self._refine(passed_s)
         self.separating.run(passed_s)
         self.batches.run(passed_s)
+        self.watched.run(passed_s)
         self._spill()
         if self.rides and self.now_s - self.riding.carried_s >= EVERY_S - 1e-9:
             self.riding.carry()

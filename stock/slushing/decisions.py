@@ -4,6 +4,7 @@ from collections.abc import Iterable
 
 from stock.figure import Figure, figure
 from stock.judge.here import Here
+from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Rule, by_step
 
 CAP_FRAC = 0.10  # of a batch's water, the most a step moves it
@@ -35,4 +36,14 @@ ROWS: tuple[Rule, ...] = (
         at=("pulper",),
         handle=Handle(lambda here: "at the next batch, and leave one between two moves", limits=_limits),
     ),
+)
+
+QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "swing",
+        ("high",),
+        "A rope or a bale hangs: stop it, isolate, lock out, and let who is trained for it take it off. No reaching in, no poking, no cutting while it turns.",
+        at=("pulper",),
+    ),
+    Quiet("swing", ("low",), "It turns on water alone, or not at all: look whether it is fed.", at=("pulper",)),
 )

@@ -4,6 +4,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from stock.parts import Point, Points, points
 from stock.primitives import Mix, Store
 
 
@@ -11,6 +12,9 @@ class Pulper(Mix):
     """A pulper, drum or vat; a batch where it has one."""
 
     GATE: ClassVar[str] = "consistency"
+    POINTS: ClassVar[Points] = points(
+        swing=Point("Swing of the motor, {of}", "Swing", "swing_pct", (0, 100), 0, ("swing", "motor", "amps")),
+    )
 
     kind: Literal["pulper"]
     batch_odt: float | None = Field(
