@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from stock.figure import Figure, Origin, figure, given
+from stock.figure import Figure, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Rule, by_step, look_soon, net_power
@@ -43,8 +43,7 @@ def _edge_load(here: Here, step: Figure) -> str:
 
 
 def _all_of_it(here: Here) -> Figure:
-    net = here.reading("net_power")
-    return given("net power to take off", -net.value, "kW", Origin("computed", "all there is", net.origin.at), 0)
+    return figure("unload_kw", "net power to take off", {"net_kw": here.reading("net_power")}, decimals=0)
 
 
 ROWS: tuple[Rule, ...] = (
