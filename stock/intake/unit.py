@@ -30,13 +30,19 @@ class Bagasse(Source):
         return self.solids.get(component, 0.0)  # type: ignore[call-overload, no-any-return]
 
 
-class RecoveredLots(Source):
+class InLots(Source):
+    """What is bought in lots that are opened one after another."""
+
+    lot_bdt: float | None = Field(None, gt=0, le=5000, description="bone-dry tonnes of a lot, where lots are followed")
+
+
+class RecoveredLots(InLots):
     """Recovered paper as it is bought."""
 
     kind: Literal["recovered_lots"]
 
 
-class Bales(Source):
+class Bales(InLots):
     """Bales of bought pulp."""
 
     kind: Literal["bales"]

@@ -67,6 +67,7 @@ class Riding:
         self.comes_fed = self.comes * fed
         self.moved = np.zeros((len(layout.transfers), CARRY.shape[1]))
         self.brought: list[Brought] = []
+        self.lot_t, self.opened_t = self._lots(), np.zeros(len(layout.transfers))  # fibre of a lot, and fed so far
         self.feed_origin = [self._feed_origin(index) for index in range(len(layout.transfers))]
         self.origins = ["before", *dict.fromkeys(name for name in self.feed_origin if name)]
         self.share = np.zeros((count, len(self.origins)))
@@ -94,8 +95,27 @@ class Riding:
     def _feed_origin(self, index: int) -> str:
         """Return what fibre that comes in by a transfer is called after: its source; '' where none comes."""
         transfer = self.plant.layout.transfers[index]
-        is_feed = transfer.way == "feed" and transfer.make_up[FIBRE] > 0
-        return self.plant.line.stream(transfer.id).source if is_feed else ""
+        if transfer.way != "feed" or transfer.make_up[FIBRE] <= 0:
+            return ""
+        source = self.plant.line.stream(transfer.id).source
+        lot_t = self.lot_t[index]
+        return f"{source} {1 + int(self.opened_t[index] / lot_t)}" if lot_t > 0 else source
+
+    def _lots(self) -> np.ndarray:
+        """Return the fibre of a lot for each transfer that feeds from lots, t; nought for the others."""
+        found = np.zeros(len(self.plant.layout.transfers))
+        for index, transfer in enumerate(self.plant.layout.transfers):
+            if transfer.way == "feed" and transfer.make_up[FIBRE] > 0:
+                source = self.plant.line.unit(self.plant.line.stream(transfer.id).source)
+                share = float(transfer.make_up[FIBRE] / transfer.make_up[SOLIDS].sum())
+                found[index] = (getattr(source, "lot_bdt", None) or 0.0) * share
+        return found
+
+    def _open_lots(self) -> None:
+        """Open the next lot where one is used up: what is fed from now on is its."""
+        self.opened_t += np.where(self.lot_t > 0, self.moved[:, BY_FIBRE], 0.0)
+        for index in np.flatnonzero(self.lot_t > 0):
+            self.feed_origin[index] = self._feed_origin(int(index))
 
     def _feed_salt(self, index: int) -> list[float]:
         """Return what builds up as a transfer from outside brings it, kg/t of its water: with its pulp, or fresh."""
@@ -156,7 +176,7 @@ class Riding:
         plant = self.plant
         passed_s = plant.now_s - self.carried_s
         self.carried_s = plant.now_s
-        for name in dict.fromkeys(one.origin for one in self.brought):
+        for name in dict.fromkeys([*(one.origin for one in self.brought), *filter(None, self.feed_origin)]):
             if name not in self.origins:
                 self.origins.append(name)
                 self.share = np.hstack([self.share, np.zeros((len(self.share), 1))])
@@ -168,6 +188,7 @@ class Riding:
         warm = self._warmed()
         self.celsius = warm + (AIR_C - warm) * (1 - np.exp(-COOLS_PER_H * passed_s / 3600))
         self.salt = self._salted(passed_s / 3600)
+        self._open_lots()
         self.moved[:] = 0.0
         self.brought.clear()
         self.held = self._held()
@@ -266,7 +287,7 @@ class Riding:
             "moved": self.moved.tolist(), "brought": [list(one) for one in self.brought], "origins": list(self.origins),
             "share": self.share.tolist(), "celsius": self.celsius.tolist(), "held": self.held.tolist(),
             "salts": list(self.salts), "salt": self.salt.tolist(),
-            "carried_s": self.carried_s, "merged_s": self.merged_s,
+            "carried_s": self.carried_s, "merged_s": self.merged_s, "opened_t": self.opened_t.tolist(),
         }  # fmt: skip
 
     def restore(self, state: Mapping[str, Any]) -> None:
@@ -274,6 +295,8 @@ class Riding:
         for name in ("share", "celsius"):
             setattr(self, name, np.array(state[name]))
         self.origins = list(map(str, state["origins"]))
+        self.opened_t = np.array(state.get("opened_t", np.zeros(len(self.lot_t))))
+        self.feed_origin = [self._feed_origin(index) for index in range(len(self.lot_t))]
         self.carried_s, self.merged_s = float(state["carried_s"]), float(state["merged_s"])
         if state.get("salts") != self.salts:  # kept before its water was followed, or of another file: begin at rest
             self.moved[:] = 0.0

@@ -57,6 +57,21 @@ class Origins(SimpleTestCase):
         self.assertGreater(plant.origins("tower_a")[first], 0.01)
         self.assertGreater(plant.origins("furnish_chest")[first], seen + 0.02)
 
+    def test_lots_are_opened_one_after_another_and_known_again_in_the_tower(self) -> None:
+        plant = coarse()
+        self.assertEqual(next(name for name in plant.riding.feed_origin if name.startswith("lots")), "lots 1")
+        plant.run(16 * HOUR)  # about ten hours a lot
+        self.assertEqual(next(name for name in plant.riding.feed_origin if name.startswith("lots")), "lots 2")
+        held = plant.origins("tower_r")
+        self.assertGreater(held["lots 1"], 0.2)
+        self.assertGreater(held["lots 2"], 0.2)
+        self.assertAlmostEqual(float(np.abs(plant.riding.share.sum(axis=1) - 1).max()), 0, places=12)
+        other = coarse()
+        other.restore(plant.state())
+        for one in (plant, other):
+            one.run(one.now_s + HOUR)
+        self.assertEqual(plant.origins("tower_r"), other.origins("tower_r"))
+
     def test_what_is_fed_of_an_origin_is_held_or_has_left(self) -> None:
         plant = coarse()
         riding, origin = plant.riding, "bale_store"
