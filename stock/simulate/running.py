@@ -9,7 +9,6 @@ import hashlib
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Final
-from zlib import crc32
 
 import numpy as np
 
@@ -20,9 +19,9 @@ from stock.line.order import Order
 from stock.simulate.batches import Batches
 from stock.simulate.bleaching import Bleaching
 from stock.simulate.control import Plan, plan
+from stock.simulate.disturbing import SLOW_S, may_break, wander
 from stock.simulate.faults import Fault
 from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER, Layout
-from stock.simulate.loops import break_chance
 from stock.simulate.quality import Quality, Starts
 from stock.simulate.reading import Readings, Sick
 from stock.simulate.riding import CARRY, EVERY_S, Riding
@@ -32,12 +31,7 @@ from stock.simulate.watched import Watched
 from stock.simulate.wiring import GRAPH
 
 FORMAT: Final = 2
-SLOW_S: Final = 10.0
 LEAST_FRAC: Final = 0.03  # of its usual flow, below which a consistency cannot be measured
-MAT_FRAC, MAT_S = 0.015, 300.0  # how far the water of a mat wanders, and how long it stays off
-CHANCE: Final = break_chance.method.bare  # type: ignore[attr-defined]
-BREAK_MIN, BREAK_SPREAD, LONGEST_BREAK_MIN = 12.0, 0.7, 120.0
-FEED_FRAC, FEED_S = 0.006, 7200.0  # the solids of a feed: moisture inside a lot
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,12 +221,12 @@ class Running(Stepping, ABC):
     def _slow(self, passed_s: float) -> None:
         """Move towers' parcels, run the digesters."""
         if self.disturbed:
-            self._wander(passed_s)
+            wander(self, passed_s)
         self._towers()
         if self.steps % 3600 == 0:
             self.weigh_parcels()  # so that rounding does not add up
         if self.breaks_per_d and self.now_s >= self.breaks_until_s:
-            self._may_break(passed_s)
+            may_break(self, passed_s)
         if self.broken != (self.now_s < self.breaks_until_s):
             self.refit()
         for loop, tag in self.instruments:
@@ -254,29 +248,6 @@ class Running(Stepping, ABC):
                 self.mass[row] -= over
                 self.spilled += over[:MASSES]
                 self.tell(unit, f"runs over, {held - volume:.1f} t lost")
-
-    def _may_break(self, passed_s: float) -> None:
-        """Lose the sheet now and then: of the seed and the moment alone."""
-        rng = np.random.default_rng([self.seed, crc32(b"break"), round(self.now_s / SLOW_S)])
-        if rng.random() < CHANCE(breaks_per_d=self.breaks_per_d, dt_s=passed_s, times_ratio=self.breaks_times):
-            minutes = min(float(rng.lognormal(np.log(BREAK_MIN), BREAK_SPREAD)), LONGEST_BREAK_MIN)
-            self.breaks_until_s = self.now_s + 60 * minutes
-            self.tell("", f"the sheet is lost, for {minutes:.0f} min")
-
-    def _wander(self, passed_s: float) -> None:
-        """Let the mats of separations and the solids of feeds wander: first-order, of the seed and the moment alone."""
-        rng = np.random.default_rng([self.seed, crc32(b"wander"), round(self.now_s / SLOW_S)])
-        draws = rng.standard_normal(len(self.wetter) + len(self.feeds))
-        keep = float(np.exp(-passed_s / MAT_S))
-        self.wetter += (1 - keep) * (1 - self.wetter) + MAT_FRAC * float(np.sqrt(1 - keep**2)) * draws[
-            : len(self.wetter)
-        ]
-        keep = float(np.exp(-passed_s / FEED_S))
-        self.richer += (1 - keep) * (1 - self.richer) + FEED_FRAC * float(np.sqrt(1 - keep**2)) * draws[
-            len(self.wetter) :
-        ]
-        self.see()
-        self.enrich()
 
     def see(self) -> None:
         """Work out what follows from what is kept: the sums of the flows, the water of the mats."""

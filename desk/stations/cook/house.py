@@ -12,6 +12,7 @@ from desk.floor.models import Cook, epoch
 from desk.floor.state import COOKS_BACK, State
 from desk.stations.cook.charged import charged
 from desk.stations.cook.followed import Followed, kept_figures
+from desk.stations.cook.known import known
 from desk.stations.cook.models import Forecast
 from desk.stations.cook.news import Done, News, read_news
 from desk.stations.cook.samples import Samples, samples_of
@@ -19,14 +20,13 @@ from stock.cooking.charge import Sheet, charge_sheet, usual
 from stock.cooking.decisions import aim_point, kappa_aimed
 from stock.cooking.facts import CookFacts, Kinetic
 from stock.cooking.follow import follow, kinetic, planned_hold_min
-from stock.cooking.recipe import Digester, Recipe, Tank
+from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.schedule import Leg, legs
 from stock.cooking.titration import white_liquor_from_abc
 from stock.cooking.ways import Trace
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin, figure
-from stock.washing.unit import Washer
+from stock.figure import Datum, Figure, Origin
 
 COOLED_C: Final = 25.0  # a digester that fell so far from cooking temperature has been blown
 SILENT_MIN: Final = 3.0
@@ -319,49 +319,8 @@ class House:
 
     def sheet(self, recipe: Recipe, digester: Digester, typed: dict[str, Datum]) -> Sheet:
         """Work a charge sheet out for a digester, from what was typed over what is usual and known."""
-        data = usual(recipe, digester) | self.known(recipe) | typed
+        data = usual(recipe, digester) | known(self, recipe) | typed
         return charge_sheet(recipe, self.relation(recipe), data)
-
-    def known(self, recipe: Recipe) -> dict[str, Datum]:
-        """Return what the floor knows better than the recipe: chip moisture, liquor strength, residual of the fill."""
-        found: dict[str, Datum] = {}
-        readings = self.state.readings
-        if recipe.is_sulphite:
-            return found
-        moisture = self.state.line.stream(recipe.stream).tag_of("moisture")
-        if moisture is not None and moisture in readings:
-            datum = self.state.reading(moisture)
-            found["moisture_wet_frac"] = Datum(datum.value / 100, datum.origin)
-        if recipe.practice.has_sulphide:
-            found |= self.white
-        tank = self.part.tank(recipe.practice.tank)
-        if tank is not None and tank.strength in readings and "strength_kg_per_m3_as_naoh" not in found:
-            found["strength_kg_per_m3_as_naoh"] = self.state.reading(tank.strength)
-        filled = self.part.tank(recipe.practice.fill_tank) if recipe.practice.fill_tank else None
-        if filled is not None and (strength := self.strength_of(filled)) is not None:
-            found["fill_kg_per_m3_as_naoh"] = strength.as_datum()
-        return found
-
-    def strength_of(self, tank: Tank) -> Figure | None:
-        """Return the strength of a tank: as titrated; of spent liquor known by the cooks' residual, what washing leaves of it."""
-        reading = self.state.readings.get(tank.strength or "")
-        if reading is None:
-            return None
-        recipe = next((one for one in self.part.recipes if one.residual_tag == reading.tag.id), None)
-        graph = self.state.line.graph
-        washer = graph.nearest(recipe.unit, Washer) if recipe is not None and recipe.unit in graph.units else None
-        if tank.liquor != "black" or recipe is None or washer is None:
-            return reading.as_figure()
-        set_by = self.state.set_origin(f"recipe {recipe.name}")
-        data = {
-            "residual_kg_per_m3_as_naoh": reading.as_datum(),
-            "liquor_to_wood": Datum(recipe.liquor_to_wood, set_by),
-            "yield_frac": Datum(recipe.reference_yield_pct / 100, set_by),
-            "dilution_factor_t_per_odt": Datum(
-                washer.wash.dilution_factor_t_per_odt, self.state.set_origin(f"{washer.name}")
-            ),
-        }
-        return replace(figure("weak_black", f"alkali of {tank.name.lower()}", data), key=f"strength:{tank.id}")
 
 
 @lru_cache(maxsize=512)

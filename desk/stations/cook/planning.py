@@ -13,6 +13,7 @@ from desk.people.models import Person
 from desk.people.roles import COOK
 from desk.stations.cook.amounts import amount_text
 from desk.stations.cook.house import as_json, house_of, recipe_of
+from desk.stations.cook.known import known
 from desk.stations.cook.models import Charge
 from desk.stations.cook.steps import tell
 from stock.cooking.charge import Sheet, usual
@@ -90,7 +91,7 @@ def plan_charge(
 def _given(state: State, recipe: Recipe, digester: Digester, typed: Mapping[str, float]) -> dict[str, Datum]:
     house = house_of(state)
     said = Origin("entered", "typed")
-    return usual(recipe, digester) | house.known(recipe) | {k: Datum(v, said) for k, v in typed.items()}
+    return usual(recipe, digester) | known(house, recipe) | {k: Datum(v, said) for k, v in typed.items()}
 
 
 def sheet_words(recipe: Recipe, sheet: Sheet) -> str:

@@ -22,6 +22,7 @@ from desk.people.roles import COOK
 from desk.stations.cook.amounts import Amounts, step_words
 from desk.stations.cook.board import board_of
 from desk.stations.cook.house import House, hold_min, house_of, recipe_of
+from desk.stations.cook.known import known
 from desk.stations.cook.lots import lots_of_cook
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from desk.stations.cook.pages.overview import cook_context
@@ -100,7 +101,7 @@ def free_first(house: House) -> Digester:
 
 def fields_of(house: House, digester: Digester, recipe: Recipe, typed: Mapping[str, Any]) -> list[Field]:
     """Return the sheet's fields: what was typed, else what the floor knows, else the recipe's."""
-    data = usual(recipe, digester) | house.known(recipe)
+    data = usual(recipe, digester) | known(house, recipe)
     found = []
     for name, label, factor, unit in offered(recipe):
         own = data[name]
@@ -121,7 +122,7 @@ def read_fields(recipe: Recipe, fields: list[Field], house: House, digester: Dig
     DomainError
         E_TYPE, naming the field.
     """
-    data = usual(recipe, digester) | house.known(recipe)
+    data = usual(recipe, digester) | known(house, recipe)
     typed: dict[str, float] = {}
     by = {name: factor for name, _, factor, _ in offered(recipe)}
     for field in fields:

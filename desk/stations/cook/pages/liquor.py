@@ -19,6 +19,7 @@ from desk.people.roles import CORRECT, RECORD
 from desk.stations.cook.bench import METHODS, correct_test, record_test, titrated
 from desk.stations.cook.board import turn_min
 from desk.stations.cook.house import House, house_of
+from desk.stations.cook.known import strength_of
 from desk.stations.cook.models import LiquorTest
 from desk.stations.cook.pages.drawing import draw_trend
 from desk.stations.cook.pages.overview import cook_context
@@ -200,7 +201,7 @@ def draw_of(house: House, tank: Tank) -> Datum | None:
 
 def _tank(house: House, tank: Tank) -> dict[str, Any]:
     reading = house.state.readings.get(tank.level)
-    strength = house.strength_of(tank)
+    strength = strength_of(house, tank)
     cover = cover_of(house, tank)
     held = tank.volume_m3 * reading.value / 100 if reading else None
     draw = draw_of(house, tank)
@@ -395,7 +396,7 @@ def liquor_figure(state: State, rest: str) -> Figure:
 def strength_figure(state: State, rest: str) -> Figure:
     """Find the strength of a tank by its id."""
     house = house_of(state)
-    found = house.strength_of(next(one for one in house.part.tanks if one.id == rest))
+    found = strength_of(house, next(one for one in house.part.tanks if one.id == rest))
     if found is None:
         raise LookupError(rest)
     return found
