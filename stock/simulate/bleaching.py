@@ -199,7 +199,7 @@ class Bleaching:
     def _works(self, unit_id: str, entered_s: float, whole_s: float) -> tuple[float, ...]:
         """Return what each stage's charge is worth to pulp that went in then and takes so long for all of it."""
         usual = self.usual[unit_id]
-        warm = THETA ** (-self.cold.get(unit_id, 0.0) / 10)
+        warm = self._warm(unit_id)
         metals = self._metals_at_work(usual.unit)
         works: list[float] = []
         for at, share in enumerate(usual.starts):
@@ -212,6 +212,10 @@ class Bleaching:
                 one *= at_once + (1 - at_once) / (1 + metals)
             works.append(max(one - self._eaten(usual, at, works), 0.0))
         return tuple(works)
+
+    def _warm(self, unit_id: str) -> float:
+        """Return how fast a bleach works for its warmth, over its usual."""
+        return float(THETA ** (-self.cold.get(unit_id, 0.0) / 10))
 
     def _eaten(self, usual: Usual, at: int, works: Sequence[float]) -> float:
         """Return the share of a reducing stage's charge that oxidant left before it eats, over what it usually eats."""
@@ -226,8 +230,9 @@ class Bleaching:
         if at == 0 or usual.unit.symbol(at - 1).chemical not in INSTANT_FRAC:
             return 0.0
         row, told = usual.rows[at - 1], usual.residual_kg[at - 1]
-        charged = row["charge_kg_per_odt"]
-        left = (charged * OXIDANT_LEFT_FRAC if told is None else told) + charged * (worked - 1)
+        charged, warm = row["charge_kg_per_odt"], self._warm(usual.unit.id)
+        uses = charged - (charged * OXIDANT_LEFT_FRAC if told is None else told)
+        left = charged * worked / warm - uses * warm  # what is given, less what is used: a cold stage uses less of it
         return max(max(left, 0.0) * (1 - row["wash_removal_frac"]) - killed_kg, 0.0)
 
     def _killed_kg(self, usual: Usual, at: int) -> float:

@@ -195,6 +195,13 @@ class Aftermath(SimpleTestCase):
         self.assertGreater(plant.truth("cane_brightness"), eaten + 0.1)
         self.assertGreater(plant.truth("cane_brightness"), rest - 0.1)
 
+    def test_a_cold_stage_leaves_more_of_its_charge_to_the_one_after_it(self):
+        plant = coarse(with_stages(P_THEN_Y, "recovered", OXIDANT))
+        usual = plant.truth("left_over")
+        plant.fault("bleach_cold", "cane_bleach", c=12.0)
+        later(plant, 4 * HOUR)
+        self.assertGreater(plant.truth("left_over"), 1.2 * usual)
+
     def test_a_residual_left_in_yellows_and_over_alkali_dissolves(self):
         plant = coarse()
         yellows, dissolved = plant.truth("wood_reversion"), plant.truth("wood_dissolved")
