@@ -91,8 +91,8 @@ def feeds_of(line: Definition, yard: YardDef, told: YardStory) -> list[Feed]:
             shares = {pile: share / total for pile, share in shares.items()}
         logs = line.graph.nearest(line.stream(name).source, Logs, up=True)
         onward = line.graph.onward(logs.id) if logs is not None else None
-        rate = streams[name].bd_t_per_h
-        logs_rate = streams[onward.id].bd_t_per_h if onward is not None else rate
+        rate = streams[name].oven_dry_t_per_h  # as lots are weighed
+        logs_rate = streams[onward.id].oven_dry_t_per_h if onward is not None else rate
         decks = [pile.id for pile in own if not pile.feeds]
         found.append(Feed(name, rate, logs_rate, shares, turned, decks))
     return found

@@ -53,6 +53,11 @@ class Stream:
         return float(self.flows_t_per_h[FILTERABLE_MASK].sum())
 
     @property
+    def oven_dry_t_per_h(self) -> float:
+        """All that stays in the oven, t/h: filterable solids and what is dissolved, such as the sugar of bagasse."""
+        return self.total_t_per_h - self["water"]
+
+    @property
     def total_t_per_h(self) -> float:
         """Everything, t/h."""
         return float(self.flows_t_per_h.sum())

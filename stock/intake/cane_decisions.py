@@ -71,6 +71,14 @@ def bagasse_in(place: Place) -> Datum:
     return place.flow(place.at(place.up(Bagasse)).stream.id)
 
 
+def bagasse_weighed(place: Place) -> Datum:
+    """Return the flow of bagasse as lots are weighed and dried: its sugar, which the water takes, is in it."""
+    stream = place.at(place.up(Bagasse)).stream.id
+    flow = place.flow(stream)
+    weighed = place.facts.result.streams[stream].oven_dry_t_per_h
+    return Datum(weighed, Origin("computed", f"{flow.origin.text}, its sugar in it"), flow.figure)
+
+
 def _lost_pulp(here: Here) -> Figure:
     flow, cooked = bagasse_in(here), here.at(here.down(BatchDigesters))
     return figure(

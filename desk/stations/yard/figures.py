@@ -23,6 +23,8 @@ def yard_figure(state: State, rest: str) -> Figure:
         if (shown := of_pile[part](yard.piles[name])) is None:
             raise LookupError(rest)
         return shown
+    if part == "need":
+        return yard.need_figure(name)
     if part == "stock":
         return yard.stock_figure(name, "days of stock")
     if part == "class":

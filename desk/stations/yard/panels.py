@@ -9,7 +9,7 @@ from stock.cooking.unit import BatchDigesters
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES
-from stock.intake.cane_decisions import bagasse_in, make_up
+from stock.intake.cane_decisions import bagasse_weighed, make_up
 from stock.intake.decisions import bark_on_logs, bark_target, of_recipe
 from stock.judge.here import Place
 
@@ -110,7 +110,7 @@ def _bagasse(name: str) -> Fill:
 
 
 def _bagasse_in(place: Place) -> Datum:
-    datum = bagasse_in(place)
+    datum = bagasse_weighed(place)
     return Datum(round(datum.value, 3), datum.origin, datum.figure)
 
 
@@ -256,7 +256,7 @@ YARD_PANELS: Final[tuple[Panel, ...]] = (
         "Depithing, stage by stage",
         "depith_stage",
         {
-            "feed_bdt": ("Bagasse, an hour's", _bagasse_in),
+            "feed_bdt": ("Bagasse, an hour's, sugar in it", _bagasse_in),
             "fibre_frac": ("Fibre, as a fraction", _bagasse("fibre")),
             "pith_frac": ("Pith", _bagasse("pith")),
             "solubles_frac": ("Solubles", _bagasse("solubles")),

@@ -222,6 +222,17 @@ class YardNow:
             return pile.bdt
         return sum(lot.now_bdt * (1 - lot.bark_pct / 100) for lot in pile.lots) * self.part.chip_yield_frac
 
+    def needs_bdt_per_h(self, stream: str) -> float:
+        """Return what a stream takes of its piles, as lots are weighed and dried: what the water takes later is in it."""
+        return self.state.result.streams[stream].oven_dry_t_per_h
+
+    def need_figure(self, stream: str) -> Figure:
+        """Return what the cook needs of the piles of a stream, as lots are weighed."""
+        flow = self.state.flow_figure(stream, "needed by the cook")
+        words = f"{flow.origin.text if flow.origin else 'whole-line balance'}; as lots are weighed and dried"
+        shown = given(flow.label, self.needs_bdt_per_h(stream), "BDt/h", Origin("computed", words), flow.decimals)
+        return replace(shown, data=self.state.solved_from(stream), key=f"yard:need.{stream}")
+
     def stock_figure(self, stream: str, name: str) -> Figure:
         """Return the days a stock lasts at the present draw."""
         piles = [pile for pile in self.piles.values() if pile.part.stream == stream]
@@ -229,8 +240,10 @@ class YardNow:
         lots = Datum(
             [self.ready_bdt(pile) for pile in piles], Origin("computed", f"stock book, as chips: {listed} BDt")
         )
-        flow = self.state.flow(stream)
-        use = Datum(24 * flow.value, Origin("computed", f"24 h at {flow.value:.2f} BDt/h of the running order"))
+        rate = self.needs_bdt_per_h(stream)
+        use = Datum(
+            24 * rate, Origin("computed", f"24 h at {rate:.2f} BDt/h of the running order, as lots are weighed")
+        )
         shown = figure("inventory_d", name, {"lots_bdt": lots, "consumption_bdt_per_d": use})
         return replace(shown, key=f"yard:stock.{stream}")
 

@@ -39,7 +39,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
     context |= {
         "sentence": in_band(
             state,
-            f"Bagasse {place.flow().value:.1f} BDt/h in, {to_cook:.1f} to the cook.",
+            f"Bagasse {yard.needs_bdt_per_h(place.stream.id):.1f} BDt/h in, sugar in it; {to_cook:.1f} of fibre and pith to the cook.",
             tags,
         ),
         "readings": [state.readings[tag.id] for tag in tags if tag.id in state.readings],

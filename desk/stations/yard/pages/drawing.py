@@ -204,7 +204,7 @@ def _belts(yard: YardNow, drawn: list[Drawn]) -> tuple[Belt, ...]:
                 lower.append((x, y + total))
         points = upper + lower[::-1]
         arrow = f"M{end:.1f} {y - 3:.1f}L{end + 9:.1f} {y + total / 2:.1f}L{end:.1f} {y + total + 3:.1f}Z"
-        flow = yard.state.flow_figure(stream, "needed by the cook")
+        flow = yard.need_figure(stream)
         belts.append(Belt(fed[0].tone, _path(points) + arrow, fed[0].x + 24, y + total + 18, flow))
     return tuple(belts)
 
