@@ -6,7 +6,7 @@ from typing import Final, Literal
 from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS, Trace, Way
-from stock.figure import Datum, Figure
+from stock.figure import Datum, Figure, Origin
 
 Phase = Literal["filling", "liquor", "charged", "heating", "at temperature", "past its end", "relief", "blown"]
 LONGEST_HOLD_MIN: Final = 900.0
@@ -32,12 +32,21 @@ class CookFacts:
     sulphidity: Datum
     liquor_to_wood: Datum
     liquor_strength: Datum
+    fill_pct: Datum | None = None  # alkali its fill brings, % NaOH on wood; None where that is not known
     pressure: Datum | None = None
     steam_min: float | None = None
     liquor_at_min: float | None = None
     relief_min: float | None = None
     charged: bool = False
     blown: bool = False
+
+    @property
+    def met(self) -> Datum:
+        """Alkali the wood meets, % NaOH: what was charged, and what its fill brings."""
+        if self.fill_pct is None:
+            return self.charge
+        words = f"charged {self.charge.value:.2f} % and {self.fill_pct.value:.2f} % with the fill"
+        return Datum(self.charge.value + self.fill_pct.value, Origin("computed", words), self.fill_pct.figure)
 
     @property
     def way(self) -> Way:

@@ -245,7 +245,7 @@ def kinetic(facts: CookFacts, state: CookState) -> Kinetic | None:
     data = {
         "times_min": Datum(times, readings),
         "temperatures_c": Datum(temperatures, readings),
-        "effective_alkali_pct_naoh_on_wood": facts.charge,
+        "effective_alkali_pct_naoh_on_wood": facts.met,
         "liquor_to_wood": facts.liquor_to_wood,
         "species": Datum(facts.recipe.wood, Origin("set", f"recipe {facts.recipe.name}")),
         "bulk_ratio": Datum(facts.relation.bulk_ratio, facts.relation.origin),

@@ -156,6 +156,18 @@ class Alkaline(TestCase):
         self.assertGreater(weaker.kappa.value, second.kappa.value)
         self.assertIsNone(kinetic(facts("spruce_acid", 280), follow(facts("spruce_acid", 280))))
 
+    def test_what_the_fill_brings_is_alkali_the_kinetics_count_and_its_charge_moves_with(self):
+        known = facts()
+        filled = replace(known, fill_pct=datum(0.84))
+        state = follow(known)
+        bare, with_fill = kinetic(known, state), kinetic(filled, state)
+        more = 0.84 * 10 / known.liquor_to_wood.value  # g/L, all of it left where the wood takes no more
+        self.assertGreater(with_fill.residual.value - bare.residual.value, 0.5 * more)
+        self.assertLess(with_fill.kappa.value, bare.kappa.value + 0.01)
+        self.assertAlmostEqual(filled.met.value, known.charge.value + 0.84)
+        self.assertAlmostEqual(replace(filled, charge=datum(15.0)).met.value, 15.84)
+        self.assertEqual(known.met, known.charge)
+
     def test_disagreement_is_said_with_its_size(self):
         known = replace(facts(), sulphidity=datum(0.08))
         second = kinetic(known, follow(known))

@@ -12,7 +12,7 @@ from desk.floor.models import Cook, epoch
 from desk.floor.state import COOKS_BACK, State
 from desk.stations.cook.charged import charged
 from desk.stations.cook.followed import Followed, kept_figures
-from desk.stations.cook.known import known
+from desk.stations.cook.known import fill_pct, known
 from desk.stations.cook.models import Forecast
 from desk.stations.cook.news import Done, News, read_news
 from desk.stations.cook.samples import Samples, samples_of
@@ -205,6 +205,7 @@ class House:
             sulphidity=charge["sulphidity"],
             liquor_to_wood=charge["ratio"],
             liquor_strength=charge["strength"],
+            fill_pct=fill_pct(self, cook, recipe, charge),
             pressure=pressure,
             steam_min=steam,
             liquor_at_min=marks.get("liquor"),

@@ -1,10 +1,12 @@
 """What the floor knows of liquors and chips better than the recipe does."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from desk.floor.models import Cook
 from stock.cooking.recipe import Recipe, Tank
-from stock.figure import Datum, Figure, figure
+from stock.figure import Datum, Figure, Origin, figure
 from stock.washing.unit import Washer
 
 if TYPE_CHECKING:
@@ -52,3 +54,20 @@ def strength_of(house: "House", tank: Tank) -> Figure | None:
         ),
     }
     return replace(figure("weak_black", f"alkali of {tank.name.lower()}", data), key=f"strength:{tank.id}")
+
+
+def fill_pct(house: "House", cook: Cook, recipe: Recipe, charged: Mapping[str, Datum]) -> Datum | None:
+    """Return the alkali the fill of a cook brought, % NaOH on wood; None where it was not logged, or its strength is not known."""
+    filled = house.step(cook, "fill")
+    tank = house.part.tank(recipe.practice.fill_tank) if recipe.practice.fill_tank else None
+    strength = strength_of(house, tank) if tank is not None else None
+    if filled is None or not filled.amounts.fill_m3 or strength is None or charged["charge"].value <= 0:
+        return None
+    data = {
+        "charge_pct_naoh_on_wood": charged["charge"],
+        "black_liquor_m3": Datum(filled.amounts.fill_m3, Origin("entered", f"fill logged by {filled.by}", filled.at)),
+        "black_liquor_kg_per_m3_as_naoh": strength.as_datum(),
+        "bd_wood_t": charged["wood"],
+    }
+    met = figure("charge_with_black_liquor", f"charge the {recipe.fibre} meets", data, decimals=2)
+    return Datum(met.value - charged["charge"].value, Origin("computed", "what the fill brings"), met)

@@ -213,7 +213,7 @@ def _kinetic_mixed(recipe: Recipe, then: CookFacts, end_min: float, trial: Trial
         given: dict[str, Any] = {
             "times_min": times,
             "temperatures_c": celsius,
-            "effective_alkali_pct_naoh_on_wood": then.charge.value,
+            "effective_alkali_pct_naoh_on_wood": then.met.value,
             "liquor_to_wood": then.liquor_to_wood.value,
             "species": wood,
             "bulk_ratio": then.relation.bulk_ratio if wood == recipe.wood else 1.0,
