@@ -152,7 +152,7 @@ def _lane(state: State, lane: Lane) -> dict[str, Any]:
     lost = joined.value < 0.9 * start.value
     source = state.line.unit(state.line.stream(lane.source_stream).source)
     words = lower_first(source.label or source.name)
-    of = "" if lane.name.lower() in words.lower() else f", {words}"
+    of = "" if lane.name.lower() in words.lower() else words
     return {"lane": lane, "of": of, "start": start, "joined": joined if lost else None}
 
 

@@ -329,7 +329,9 @@ def _needs(state: State, result: LineResult) -> list[tuple[Figure, str]]:
             chips = line.graph.nearest(unit.id, BatchDigesters)
             fed = line.graph.fed_by(chips.id) if chips is not None else onward
             stream = fed or onward
-            found.append((tried_figure(state, result, stream.id, f"Chips, {stream.called}"), ""))
+            found.append(
+                (tried_figure(state, result, stream.id, f"{stream.called[:1].upper()}{stream.called[1:]}"), "")
+            )
         elif isinstance(unit, Source):
             found.append((tried_figure(state, result, onward.id, unit.name, whole=True), "as received"))
         elif isinstance(unit, LiquorDose):

@@ -1,6 +1,7 @@
 """US units: all of a page or none of it, shown and typed; the book stays in its own."""
 
 import re
+from unittest.mock import patch
 
 from desk.floor.models import Record
 from desk.floor.state import State
@@ -138,6 +139,11 @@ class Alkali(HouseCase):
         self.plan()
         sheet = self.client.get("/live/cook/1190/sheet/").content.decode()
         self.assertIn("% Na2O on wood (", sheet)
+        with patch("desk.stations.cook.sheet.paper") as printed:
+            self.client.get("/live/cook/1190/sheet.pdf")
+        cells = [cell for row in printed.call_args.kwargs["table"] for cell in row]
+        self.assertTrue(any("% Na2O on wood" in cell for cell in cells), cells)
+        self.assertFalse(any("NaOH" in cell for cell in cells), cells)
         self.log("chips", 0, CHIPS)
         page = self.client.get("/live/cook/1190/").content.decode()
         self.assertNotRegex(TAGS.sub("", page), r"\d (?:g/L|%) NaOH")

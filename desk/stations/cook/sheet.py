@@ -8,6 +8,7 @@ from typing import Any, Final
 from desk.floor import clock
 from desk.floor.sheet_pdf import paper
 from desk.floor.state import State
+from desk.frame.units import turns_for
 from desk.stations.cook.amounts import step_words
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from stock.cooking.charge import Sheet
@@ -148,13 +149,14 @@ def _on_wood(volume: float | None, strength: float | None, wood: float | None, f
 
 
 def sheet_pdf(state: State, number: int, lines: Sequence[Line], facts: dict[str, Any]) -> bytes:
-    """Return the sheet as a PDF."""
+    """Return the sheet as a PDF, in the line's own units and on its basis of alkali: it hangs where everybody reads it."""
+    said = turns_for(us=False, na2o=state.line.alkali_basis == "na2o", both=False).page
     recipe, charge, cook = facts["recipe"], facts["charge"], facts["cook"]
     digester = cook.digester if cook else charge.digester
     rows = [["", "planned", "actual", "off by"]]
     for line in lines:
         by = f"{line.by_pct:+.1f} %" if line.off and line.by_pct is not None else ""
-        rows.append([line.label, line.planned_text, line.actual_text or "________", by])
+        rows.append([line.label, said(line.planned_text), said(line.actual_text) or "________", by])
     steps = [
         f"{clock.local(step.at):%H:%M} {step_words(recipe, step.kind, step.amounts, step.text)}"
         f" ({step.by.short_name if step.by else 'the plant'})"
@@ -167,7 +169,7 @@ def sheet_pdf(state: State, number: int, lines: Sequence[Line], facts: dict[str,
         under=f"{state.line.mill}. {recipe.name}. Printed {clock.local(state.now):%d %b %Y %H:%M}.",
         table=rows,
         parts=[
-            ("Done", steps or ["Nothing yet."]),
+            ("Done", [said(one) for one in steps] or ["Nothing yet."]),
             ("Mind", [f"{step}: {words}" for step, words in recipe.cautions.items()]),
         ],
     )
