@@ -120,7 +120,9 @@ class GateToFeed(BrowserCase):
         _, fed, *_ = self.balance(lot)
         self.assertAlmostEqual(fed, 47.3, delta=0.01)
         self.go("/live/yard/cane/")
-        expect(self.page.get_by_role("heading", level=1)).to_contain_text("Bagasse 6.3 BDt/h in, sugar in it; 4.0 of fibre")
+        expect(self.page.get_by_role("heading", level=1)).to_contain_text(
+            "Bagasse 6.3 BDt/h in, sugar in it; 4.0 of fibre"
+        )
         self.page.get_by_label("Pith taken out, moist stage").fill("0.3")
         expect(self.page.locator("#set-result-depith-depith")).to_contain_text("short of the 6 the cook wants")
         self.assert_everything_closes()
