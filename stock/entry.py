@@ -3,13 +3,14 @@
 import re
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
+from difflib import get_close_matches
 from typing import Final
 
 from stock.errors import DomainError
 from stock.judge.limits import Verdict, judge, refuse_impossible
-from stock.scales import scale_typed
+from stock.scales import SCALES, scale_typed
 from stock.tag import Tag
-from stock.units import convert, known_unit, same_quantity
+from stock.units import convert, known_unit, of_a_kind, same_quantity
 
 LONGEST: Final = 200
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d+)?|[.,]\d+)$")
@@ -42,6 +43,12 @@ class Understood:
     def complete(self) -> bool:
         """Whether it can be recorded."""
         return self.tag is not None and self.value is not None and not self.fault
+
+
+def typed_in(tag: Tag) -> tuple[str, ...]:
+    """Return the units and scales a tag's value may be typed in, its own first."""
+    scales = tuple(one.name for one in SCALES if one.reads(tag.quantity))
+    return (*of_a_kind(tag.unit), *scales) if tag.unit else scales
 
 
 def parted(text: str) -> list[str]:
@@ -87,10 +94,19 @@ def understand(text: str, tags: Sequence[Tag], chosen: str = "", near: Collectio
         )
     found = [tag for tag in tags if tag.id == chosen] if chosen else _matches(words, tags, numbers, unit, near)
     if not found:
-        return Understood(text, fault=f"nothing on this line is called '{' '.join(words)}'", code="E_UNIT")
+        return Understood(
+            text, fault=f"nothing on this line is called '{' '.join(words)}'{_near(words, tags)}", code="E_UNIT"
+        )
     if len(found) > 1:
         return Understood(text, choices=tuple(found[:6]), typed_unit=unit)
     return _valued(text, found[0], numbers, unit)
+
+
+def _near(words: Sequence[str], tags: Sequence[Tag]) -> str:
+    """Say which known words are near to what was typed; '' where none is."""
+    known = sorted({word for tag in tags for word in tag.words})
+    near = [found for word in words if word not in known for found in get_close_matches(word, known, n=3, cutoff=0.7)]
+    return f"; near to it: {', '.join(dict.fromkeys(near))}" if near else ""
 
 
 def _tokens(text: str) -> list[str]:

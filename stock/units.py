@@ -125,6 +125,16 @@ def same_quantity(one_unit: str, other_unit: str) -> bool:
     return True
 
 
+@cache
+def of_a_kind(unit: str) -> tuple[str, ...]:
+    """Return the spellings a quantity may be typed in, its own unit first, one for each unit."""
+    found = {SPELLINGS.get(unit, unit): unit}
+    for spelling, name in SPELLINGS.items():
+        if name not in found and unit in SPELLINGS and same_quantity(spelling, unit):
+            found[name] = spelling
+    return tuple(found.values())
+
+
 def convert(value: float, from_unit: str, to_unit: str) -> float:
     """Return `value` in another unit.
 

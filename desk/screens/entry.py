@@ -23,7 +23,7 @@ from desk.people.models import Person
 from desk.people.roles import RECORD
 from stock.book import METHODS
 from stock.decisions import RULES
-from stock.entry import LONGEST, MOST_AT_ONCE, Understood, parted, understand, without_time
+from stock.entry import LONGEST, MOST_AT_ONCE, Understood, parted, typed_in, understand, without_time
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
 from stock.judge.advice import Advice, advise
@@ -60,6 +60,11 @@ class Line:
     advice: Advice | None = None
     transmitter: Any = None
     apart: str = ""
+
+    @property
+    def units(self) -> tuple[str, ...]:
+        """The units and scales it may be typed in."""
+        return typed_in(self.found.tag) if self.found.tag is not None else ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from stock.decisions import RULES
-from stock.entry import parted, understand
+from stock.entry import parted, typed_in, understand
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
 from stock.judge.advice import advise
@@ -225,6 +225,16 @@ class Entry(TestCase):
                 self.assertTrue(found.complete, found)
                 self.assertEqual(found.tag.id, tag)
                 self.assertAlmostEqual(found.value, value, places=1)
+
+    def test_units_and_near_words_are_listed(self):
+        line = hallin_reach()
+        self.assertEqual(typed_in(line.tag("wood_freeness"))[:1], ("mL CSF",))
+        self.assertIn("°SR", typed_in(line.tag("wood_freeness")))
+        self.assertIn("permanganate number", typed_in(line.tag("kappa_wood")))
+        self.assertIn("psi", typed_in(line.tag("digester_3_pressure")))
+        self.assertEqual(len(typed_in(line.tag("chip_bin_temp"))), len(set(typed_in(line.tag("chip_bin_temp")))))
+        self.assertIn("near to it: brown", understand("browm cons 3.4", line.tags).fault)
+        self.assertNotIn("near", understand("zzzz 3.4", line.tags).fault)
 
     def test_doubt_offers_choices_and_takes_one(self):
         found = understand("kappa 18", hallin_reach().tags)
