@@ -22,9 +22,7 @@ from desk.frame.alike import kept_or_made, page_key
 
 EVERY_S: Final = 0.2
 OPEN_S: Final = 15.0  # a screen that has not asked for so long is closed
-SHOWN_S: Final = (
-    6.0  # a pulse is shown so long without being looked at again; then pages are made as they are asked for
-)
+SHOWN_S: Final = 6.0  # a pulse is shown so long without being looked at again; then pages are made when asked for
 MOST: Final = 64  # pages open of one line
 log = logging.getLogger(__name__)
 
@@ -116,7 +114,7 @@ class Maker:
                     kept_or_made(one.view, one.request, taken, one.kwargs)
                 except Exception:  # who asks for it is told; the others are made
                     log.exception("%s was not made ahead", key[0])
-                    self._open[slug].pop(key, None)
+                    self._open.get(slug, {}).pop(key, None)
         self._shown[now.world_id] = (taken, time.monotonic())
 
 

@@ -26,7 +26,7 @@ ROLES = ("operator", "cook", "tester", "lead", "engineer", "trainee")
 
 
 # What a page may ask cold: what towers, tanks and drains are followed by is asked once in minutes, of all pages.
-QUERIES = 30
+QUERIES = 28
 
 
 class AtMost(int):

@@ -102,6 +102,10 @@ class EndPoint(DeskCase):
         self.assertAlmostEqual(after.state.aim.value / usual, 1.1, 1)
         self.assertLess(after.state.kappa.value, before.state.kappa.value - 0.3)
         self.assertGreater(after.blow_at, before.blow_at)
+        self.sign_in("cook")
+        sheet = self.client.get("/live/cook/charge/?digester=2")  # and to what is charged next
+        self.assertAlmostEqual(sheet.context["sheet"].value("aim") / usual, 1.1, 1)
+        self.assertContains(sheet, ": the end point was moved")
         self.assertRegex(after.kappa_words, r"aimed at 1[67]\.\d, target 18\.$")
         self.assertNotIn("aimed", before.kappa_words)
         tag, expected = reckoned(State(self.world, NOW), Setting(point="aim:wood_cook", value=100.0), 110.0)

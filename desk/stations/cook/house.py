@@ -163,13 +163,19 @@ class House:
 
     def _aimed(self, cook: Cook, recipe: Recipe, *, running: bool) -> Datum:
         """Return the kappa a cook is ended for: where its end point was moved to, else what it was charged for."""
-        stands = self.state.stands(aim_point(recipe.unit)) if running else None
-        if stands is None or cook.kappa_target != recipe.kappa_target:
-            return Datum(cook.kappa_target, self.state.set_origin(f"recipe {recipe.name}"))
+        aimed = self.aimed(recipe) if running and cook.kappa_target == recipe.kappa_target else None
+        return aimed or Datum(cook.kappa_target, self.state.set_origin(f"recipe {recipe.name}"))
+
+    def aimed(self, recipe: Recipe) -> Datum | None:
+        """Return the kappa the end point of a recipe was moved to give; None where it stands as the relation asks."""
+        stands = self.state.stands(aim_point(recipe.unit))
+        if stands is None:
+            return None
         try:
-            return kappa_aimed(recipe, self.relation(recipe), stands)
+            found = kappa_aimed(recipe, self.relation(recipe), stands)
         except DomainError:  # an end point at which the relation says nothing
-            return Datum(cook.kappa_target, self.state.set_origin(f"recipe {recipe.name}"))
+            return None
+        return None if found.value == recipe.kappa_target else found
 
     def _facts(
         self,
@@ -320,7 +326,10 @@ class House:
 
     def sheet(self, recipe: Recipe, digester: Digester, typed: dict[str, Datum]) -> Sheet:
         """Work a charge sheet out for a digester, from what was typed over what is usual and known."""
-        data = usual(recipe, digester) | known(self, recipe) | typed
+        data = usual(recipe, digester) | known(self, recipe)
+        if (aimed := self.aimed(recipe)) is not None:  # what is charged next ends where the end point was moved to
+            data["kappa_target_kappa"] = aimed
+        data |= typed
         return charge_sheet(recipe, self.relation(recipe), data)
 
 

@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Any, Final
 
 from django.db import connection
+from django.db.models import Max, Q
 from django.utils import timezone
 
 from desk.floor.models import epoch
@@ -251,16 +252,21 @@ class Followed:
 
 
 def standing(state: State) -> list[Move]:
-    """Return the moves of the last two days that stand, the newest first."""
-    rows = Move.objects.filter(
-        world=state.world, at__gt=state.now - BACK, at__lte=state.now, superseded_by=None, void=False
-    )
+    """Return the moves that stand, the newest first: those of two days, and the last at each point since the line was defined."""
+    held = Move.objects.filter(world=state.world, at__lte=state.now, superseded_by=None, void=False)
+    last = held.filter(at__gte=state.world.version.approved_at).exclude(point="").values("point")
+    rows = held.filter(Q(at__gt=state.now - BACK) | Q(pk__in=last.annotate(last=Max("pk")).values("last")))
     return list(rows.select_related("by", "made").order_by("-at", "-id"))
 
 
-def moves_of(state: State) -> list[Move]:
-    """Return the moves of the last two days that stand, the newest first; asked with each entry, not with each reading."""
+def all_standing(state: State) -> list[Move]:
+    """Return the moves that stand, the newest first; asked with each entry, not with each reading."""
     return state.of_records("moves", lambda: standing(state), OFTEN_S)
+
+
+def moves_of(state: State) -> list[Move]:
+    """Return the moves of the last two days that stand, the newest first."""
+    return [one for one in all_standing(state) if one.at > state.now - BACK]
 
 
 def followed(state: State, most: int | None = None) -> list[Followed]:

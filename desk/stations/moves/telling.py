@@ -14,8 +14,8 @@ from desk.frame.alike import new_key
 from desk.frame.panels.attempt import Attempt
 from desk.people.models import Person
 from desk.stations.moves.expecting import present_of, setting_at, wanted_by
-from desk.stations.moves.followed import Followed, followed, moves_of, newest, open_on
-from desk.stations.moves.models import Gain, Move, Setting, number
+from desk.stations.moves.followed import Followed, all_standing, followed, moves_of, newest, open_on
+from desk.stations.moves.models import Gain, Setting, number
 from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, make_move
 from stock.figure import Datum, Origin
@@ -62,19 +62,8 @@ def stands(state: State, point: str) -> Datum | None:
     """Return where a point stands: as the plant says, where it is simulated, else as the last move left it."""
     if (known := setting_at(state, point)) is not None:
         return Datum(known.value, Origin("set", "as the plant says", known.at))
-    last = next((one for one in moves_of(state) if one.point == point and not one.void), None)
-    if last is None:
-        last = state.of_records("last moves", lambda: _last_moves(state), GAINS_S).get(point)
+    last = next((one for one in all_standing(state) if one.point == point and not one.void), None)
     return None if last is None else Datum(last.to_value, Origin("set", "the last move", last.at))
-
-
-def _last_moves(state: State) -> dict[str, Move]:
-    """Return the newest move that stands at each point: what was set stands until it is set again, or defined anew."""
-    since = state.world.version.approved_at
-    rows = Move.objects.filter(
-        world=state.world, superseded_by=None, void=False, at__gte=since, at__lte=state.now
-    ).exclude(point="")
-    return {one.point: one for one in rows.order_by("at", "id")}
 
 
 def moved(state: State, point: str) -> list[tuple[datetime, float]]:

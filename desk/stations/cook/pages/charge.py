@@ -105,6 +105,8 @@ def fields_of(house: House, digester: Digester, recipe: Recipe, typed: Mapping[s
     found = []
     for name, label, factor, unit in offered(recipe):
         own = data[name]
+        if name == "kappa_target_kappa" and (aimed := house.aimed(recipe)) is not None:
+            own = replace(own, origin=replace(own.origin, text=f"aimed at {aimed.value:.1f}: the end point was moved"))
         text = str(typed.get(name, f"{own.value * factor:.4g}"))[:12]
         found.append(Field(name, label, text, unit, origin=own.origin.text))
     weight = str(typed.get("bd_wood_t", ""))[:12]
