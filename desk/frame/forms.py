@@ -80,8 +80,8 @@ _MOMENT = re.compile(
 AS_TYPED = "a time such as 14:05, or with its day: yesterday 22:10, 25 Nov 22:10"
 
 
-def _moment_of(state: State, text: str) -> tuple[datetime, bool]:
-    """Read a moment as typed, and whether its day was said; now where nothing was typed.
+def _moment_of(state: State, text: str, *, ahead: bool = False) -> tuple[datetime, bool]:
+    """Read a moment as typed, was or to come, and whether its day was said; now where nothing was typed.
 
     Raises
     ------
@@ -104,18 +104,20 @@ def _moment_of(state: State, text: str) -> tuple[datetime, bool]:
         at += timedelta(days=1)
     elif day not in ("", "today"):
         try:
-            said = date.fromisoformat(day) if "-" in day else _day_of(day, local)
+            said = date.fromisoformat(day) if "-" in day else _day_of(day, local.date(), ahead=ahead)
             at = at.replace(year=said.year, month=said.month, day=said.day)
         except ValueError:
             raise wrong from None
     return at, bool(day)
 
 
-def _day_of(text: str, local: datetime) -> date:
-    """Return the last such day of a month: 25 Nov."""
+def _day_of(text: str, today: date, *, ahead: bool) -> date:
+    """Return the day a month's day stands for, 25 Nov: the last such day, or where it is to come the next; each with a day's grace."""
     number, _, month = text.partition(" ")
-    found = datetime.strptime(f"{number} {month[:3]} {local.year}", "%d %b %Y").date()  # noqa: DTZ007  a day alone
-    return found if found <= local.date() + timedelta(days=1) else found.replace(year=local.year - 1)
+    found = datetime.strptime(f"{number} {month[:3]} {today.year}", "%d %b %Y").date()  # noqa: DTZ007  a day alone
+    if ahead:
+        return found if found >= today - timedelta(days=1) else found.replace(year=today.year + 1)
+    return found if found <= today + timedelta(days=1) else found.replace(year=today.year - 1)
 
 
 def moment(state: State, text: str) -> datetime:
@@ -128,7 +130,7 @@ def moment(state: State, text: str) -> datetime:
 
 def moment_ahead(state: State, text: str) -> datetime:
     """Read a moment that is to come; a time of day up to three hours ago is taken as late, not as tomorrow."""
-    at, dated = _moment_of(state, text)
+    at, dated = _moment_of(state, text, ahead=True)
     if dated:
         return at
     return at + timedelta(days=1) if timezone.localtime(state.now) - at > timedelta(hours=3) else at

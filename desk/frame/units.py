@@ -95,7 +95,11 @@ class Turns:
         apart = unit == "°C" and bool(found["pm"] or _APART.match(text[found.end() :]))
         own, other = self.into.get(unit, unit), self.beside.get(unit, "")
         words = self._numbers(found, unit, own, apart=apart) + found["gap"] + own
-        return f"{words} ({self._numbers(found, unit, other, apart=apart)} {other})" if other else words
+        return (
+            f"{words} ({self._numbers(found, unit, other, apart=apart)} {other.partition(' on ')[0]})"
+            if other
+            else words
+        )
 
     def _second(self, found: re.Match[str]) -> str:
         """Return a number whose unit stands in a mark of its own, said a second time after it."""

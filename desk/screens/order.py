@@ -131,7 +131,7 @@ def _start(state: State, asked: str = "") -> Tried:
     data["was_grade"] = order.grade
     data["tonnes"] = f"{order.reel_t_per_h:g}"
     if order.from_at > state.now:
-        day = "" if clock.local(order.from_at).date() == clock.local(state.now).date() else "%Y-%m-%d "
+        day = "" if clock.local(order.from_at).date() == clock.local(state.now).date() else "%d %b "
         data["from_at"] = f"{clock.local(order.from_at):{day}%H:%M}"
     for name in furnish(state):
         data[f"share_{name}"] = f"{100 * order.shares.get(name, 0):g}"

@@ -2,6 +2,8 @@
 
 from datetime import timedelta
 
+from django.utils import timezone
+
 from desk.floor.models import Order, Withdrawal
 from desk.floor.next_up import next_up
 from desk.floor.state import State
@@ -33,6 +35,21 @@ class Coming(DeskCase):
         self.assertEqual(runs.context["tried"].grade_id, "chart_cream")
         self.assertEqual(self.client.get("/live/order/", {"of": "nothing"}).status_code, 200)
         self.assertSays(page, '<span class="soft small">out</span>')
+
+    def test_one_days_ahead_says_its_day_and_reads_as_it_is_said(self):
+        """Sent back as it stands it is the same order still: four days on, and over the turn of the year."""
+        self.sign_in("lead")
+        for hours in (30, 96, 24 * 45):
+            with self.subTest(hours=hours):
+                order = self.coming(hours=hours, key=f"in {hours}")
+                page = self.client.get("/live/order/", {"of": order.pk})
+                said = page.context["tried"].from_text
+                self.assertEqual(said, f"{timezone.localtime(order.from_at):%d %b %H:%M}")
+                form = {"grade": order.grade, "was_grade": order.grade, "tonnes": f"{order.reel_t_per_h:g}"}
+                form |= {f"share_{name}": f"{100 * share:g}" for name, share in order.shares.items()}
+                again = self.client.post("/live/order/try/", {**form, "from_at": said})
+                self.assertEqual(again.context["tried"].from_at, order.from_at.replace(second=0, microsecond=0))
+                self.assertSays(again, "This order is accepted already")
 
     def withdraw(self, order, why="the customer moved it", key="w"):
         return self.client.post(f"/live/order/{order.pk}/withdraw/", {"why": why, "form_key": key})

@@ -138,7 +138,7 @@ class Alkali(HouseCase):
     def test_a_charge_is_shown_typed_and_kept(self):
         self.plan()
         sheet = self.client.get("/live/cook/1190/sheet/").content.decode()
-        self.assertIn("% Na2O on wood (", sheet)
+        self.assertRegex(sheet, r"% Na2O on wood \([\d.]+ % NaOH\)")
         with patch("desk.stations.cook.sheet.paper") as printed:
             self.client.get("/live/cook/1190/sheet.pdf")
         cells = [cell for row in printed.call_args.kwargs["table"] for cell in row]

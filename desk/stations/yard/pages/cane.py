@@ -45,7 +45,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
         "readings": [state.readings[tag.id] for tag in tags if tag.id in state.readings],
         "advice": [(card, size_of(card)) for card in state.advice_for(tags)],
         "flows": [state.flow_figure(stream, label) for stream, label in streams],
-        "balance": balance(state, streams),
+        "balance": balance(yard, streams),
         "panels": [attempt(one, {}) for one in stand(state, YARD_PANELS, parts)],
         "cane_cautions": CAUTIONS,
     }
@@ -77,21 +77,23 @@ def read_here(place: Place, yard: YardNow) -> list[Tag]:
     return sorted(tags, key=lambda tag: READ.index(tag.reads))
 
 
-def balance(state: State, streams: Sequence[tuple[str, str]]) -> dict[str, object]:
-    """Draw what comes and what leaves, by what it is made of, from the running balance."""
+def balance(yard: YardNow, streams: Sequence[tuple[str, str]]) -> dict[str, object]:
+    """Draw what comes, its sugar in it as lots are weighed, and what leaves; the sugar goes with the water."""
+    state = yard.state
     rows = []
     top = 20.0
-    whole = state.result.streams[streams[0][0]].bd_t_per_h or 1.0
+    comes = streams[0][0]
+    whole = yard.needs_bdt_per_h(comes) or 1.0
     for stream, label in streams:
         flow = state.result.streams[stream]
         parts, x = [], 120.0
-        for component, name in (("fibre", "fibre"), ("fines", "pith"), ("grit", "dirt")):
+        made_of = [("fibre", "fibre"), ("fines", "pith"), ("grit", "dirt")]
+        for component, name in [*made_of, ("organics", "sugar")] if stream == comes else made_of:
             width = flow[component] / whole * (BALANCE_W - 190)
             parts.append((component, name, x, width, flow[component]))
             x += width
-        rows.append(
-            {"label": label, "y": top, "parts": parts, "end": x + 6, "figure": state.flow_figure(stream, label)}
-        )
+        shown = yard.need_figure(stream) if stream == comes else state.flow_figure(stream, label)
+        rows.append({"label": label, "y": top, "parts": parts, "end": x + 6, "figure": shown})
         top += 42
     return {"rows": rows, "width": BALANCE_W, "height": BALANCE_H}
 
