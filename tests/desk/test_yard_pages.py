@@ -26,6 +26,16 @@ class Screens(YardCase):
         self.assertEqual(self.client.get("/live/yard/lots/none/").status_code, 404)
         self.assertEqual(self.client.get("/live/yard/pile/roof/").status_code, 404)
 
+    def test_what_comes_as_cane_is_drawn_whole_and_what_leaves_without_its_sugar(self):
+        self.sign_in()
+        drawn = self.client.get("/live/yard/cane/").context["balance"]["rows"]
+        comes, *leave = drawn
+        whole = sum(part[-1] for part in comes["parts"])
+        self.assertAlmostEqual(whole, float(comes["figure"].text), delta=0.051)
+        sugar = {part[0]: part[-1] for part in comes["parts"]}["organics"]
+        self.assertGreater(sugar, 0)
+        self.assertAlmostEqual(whole - sugar, sum(part[-1] for row in leave for part in row["parts"]), delta=0.01)
+
     def test_a_refused_form_keeps_what_was_typed(self):
         self.sign_in()
         typed = {
