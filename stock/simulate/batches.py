@@ -28,17 +28,15 @@ class Batches:
         self.targets = [plant.layout.target_of(group) for group in self.groups]
         self.asked = np.ones(len(self.groups))
         self.steam_frac = 1.0
+        self.chips_t_per_h = [plant.result.streams[group.stream_in].bd_t_per_h for group in self.groups]  # at rest
         for index, house in enumerate(self.houses):
-            house.every_s = 3600 * house.charge_bdt / max(self._chips_t_per_h(index), 1e-9)
+            house.every_s = 3600 * house.charge_bdt / max(self.chips_t_per_h[index], 1e-9)
 
     def _house(self, index: int) -> House:
         group, line = self.groups[index], self.plant.line
         recipe = line.cook.at(group.unit)[0]
         digesters = [one for one in line.cook.digesters if recipe.id in one.recipes]
         return House(recipe, digesters, group.charge_bdt, self.plant.seed + 500 * index)
-
-    def _chips_t_per_h(self, index: int) -> float:
-        return self.plant.result.streams[self.groups[index].stream_in].bd_t_per_h
 
     def stagger(self) -> None:
         """Put the digesters where they would be after a day of cooking in turn."""
@@ -117,7 +115,7 @@ class Batches:
         self.asked[index] += min(1.0, passed_s / PACE_S) * (asked - self.asked[index])
         usual = plant.layout.holders[self.targets[index]].content_t
         high = min(max(plant.content(self.targets[index]) / max(usual, 1e-9) - 1, -0.5), 0.5)
-        rate = max(self._chips_t_per_h(index) * max(self.asked[index], 0.05), 1e-9)
+        rate = max(self.chips_t_per_h[index] * max(self.asked[index], 0.05), 1e-9)
         house.every_s = 3600 * house.charge_bdt / rate * (1 + PULL * high)
 
     def has_chips(self, index: int) -> bool:

@@ -41,5 +41,5 @@ def wander(plant: "Running", passed_s: float) -> None:
     plant.richer += (1 - keep) * (1 - plant.richer) + FEED_FRAC * float(np.sqrt(1 - keep**2)) * draws[
         len(plant.wetter) :
     ]
-    plant.see()
+    plant.wet()
     plant.enrich()

@@ -19,6 +19,9 @@ from stock.cooking.schedule import planned_profile
 from stock.errors import DomainError
 
 Phase = Literal["empty", "fill", "liquor", "heat", "relief", "waits", "blow", "clear"]
+FOLLOWS: Final[Mapping[Phase, Phase]] = {  # of itself, once it has had its time
+    "fill": "liquor", "liquor": "heat", "heat": "relief", "relief": "waits", "clear": "empty",
+}  # fmt: skip
 SAID: Final[Mapping[str, str]] = {
     "empty": "empty", "fill": "filling with chips", "liquor": "taking liquor", "heat": "heated or held",
     "relief": "let down", "waits": "waiting for room to blow", "blow": "blown", "clear": "checked empty",
@@ -176,24 +179,24 @@ class House:
 
     def due(self, vessel: Vessel) -> Phase | None:
         """Return the phase a vessel's own program goes on to now; None while it stays, or waits for a hand."""
-        recipe = self.recipe
-        over = {
-            "fill": vessel.in_phase_s >= 60 * recipe.fill_min,
-            "liquor": vessel.in_phase_s >= 60 * recipe.liquor_min and not vessel.held,
-            "heat": self._is_cooked(vessel) and not vessel.held,
-            "relief": vessel.in_phase_s >= 60 * max(recipe.relief_min, 2.0),
-            "clear": vessel.in_phase_s >= 60 * recipe.clear_min,
-        }
-        following: dict[str, Phase] = {
-            "fill": "liquor",
-            "liquor": "heat",
-            "heat": "relief",
-            "relief": "waits",
-            "clear": "empty",
-        }
         if vessel.by_hand and vessel.phase in ("heat", "relief"):
             return None
-        return following[vessel.phase] if over.get(vessel.phase) else None
+        return FOLLOWS[vessel.phase] if vessel.phase in FOLLOWS and self._is_over(vessel) else None
+
+    def _is_over(self, vessel: Vessel) -> bool:
+        """Whether the phase a vessel is in has had its time."""
+        recipe = self.recipe
+        match vessel.phase:
+            case "fill":
+                return vessel.in_phase_s >= 60 * recipe.fill_min
+            case "liquor":
+                return vessel.in_phase_s >= 60 * recipe.liquor_min and not vessel.held
+            case "heat":
+                return self._is_cooked(vessel) and not vessel.held
+            case "relief":
+                return vessel.in_phase_s >= 60 * max(recipe.relief_min, 2.0)
+            case _:
+                return vessel.in_phase_s >= 60 * recipe.clear_min
 
     def _is_cooked(self, vessel: Vessel) -> bool:
         if vessel.heat_s > 0:

@@ -12,7 +12,7 @@ from stock.line.order import Order
 from stock.primitives import Split
 from stock.simulate.faults import apply_faults, new_fault
 from stock.simulate.handles import Handle, find_handle, handles_of, refuse_beyond
-from stock.simulate.layout import COLUMNS, MASSES
+from stock.simulate.layout import COLUMNS, MASSES, SOLIDS
 from stock.simulate.running import Running
 from stock.simulate.saving import restore, state_of
 from stock.simulate.wiring import STROKE_S
@@ -93,7 +93,7 @@ class Plant(Running):
         apply_faults(self, self.faults)
         self.separating.screen()
         self.has_sticking = bool(self.sticks.any())
-        self.feed_base = self.feed_made
+        self.feed_base, self.feed_solids = self.feed_made, self.feed_made[:, SOLIDS]
         self.enrich()
         self.stroke = np.where(self.stuck, 0.0, self.range * (self.dt_s / STROKE_S))
         self.broken = self.now_s < self.breaks_until_s

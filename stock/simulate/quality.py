@@ -29,6 +29,7 @@ from stock.simulate.layout import MARKERS
 Starts = Callable[[str], float]
 FIBRE = INDEX["fibre"]
 ROUNDS: Final = 80
+STILL: Final = 1e-12  # what moves less from round to round has come to rest
 USUAL_SCATTERING, USUAL_BRIGHTNESS, BROWN_BRIGHTNESS, USUAL_CSF = 32.0, 62.0, 32.0, 500.0
 USUAL_SHIVES: Final = 0.2  # %
 
@@ -61,6 +62,7 @@ class Quality:
         """Work it out, round after round until the loops stand."""
         self.line, self.result = line, result
         self.starts = starts or self._target
+        self._cleaned: dict[str, float] = {}
         self.bleaches = {unit.id: self._bleach(unit) for unit in line.units if isinstance(unit, BleachStage)}
         self.beating = {
             unit.id: found
@@ -148,13 +150,14 @@ class Quality:
             kappa = self._kappa_of(recipes[0])
         return np.array([kappa, ks * s, s, math.log(csf or USUAL_CSF), USUAL_SHIVES if shives is None else shives])
 
-    @staticmethod
-    def _cleans(unit: Unit) -> float:
+    def _cleans(self, unit: Unit) -> float:
         """Return what of the shives of a kilogram of feed a kilogram of accepts still holds."""
         if not isinstance(unit, Staged) or not unit.stages:
             return 1.0
-        fibre, debris = passed_of(unit.stages)
-        return debris / fibre
+        if unit.id not in self._cleaned:
+            fibre, debris = passed_of(unit.stages)
+            self._cleaned[unit.id] = debris / fibre
+        return self._cleaned[unit.id]
 
     def _at_rest(self) -> dict[str, dict[str, float]]:
         line, streams = self.line, self.result.streams
@@ -166,6 +169,7 @@ class Quality:
         }
         value = {name: np.zeros(len(MARKERS)) for name in streams}
         for _ in range(ROUNDS):
+            before = np.array([*value.values()])
             for unit in line.units:
                 if unit.id in begins:
                     out = begins[unit.id]
@@ -176,6 +180,8 @@ class Quality:
                     out = self.changed(unit.id, carried / brought) if brought > 1e-12 else np.zeros(len(MARKERS))
                 for one in line.graph.out(unit.id):
                     value[one.id] = out
+            if np.allclose([*value.values()], before, rtol=STILL, atol=STILL):
+                break
         return {name: dict(zip(MARKERS, map(float, one), strict=True)) for name, one in value.items()}
 
     def changed(self, unit_id: str, value: np.ndarray) -> np.ndarray:

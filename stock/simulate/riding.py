@@ -57,14 +57,8 @@ class Riding:
         for tower in layout.towers:
             self.place[tower.head] = tower.foot
         self.donor = np.where(plant.donor >= 0, self.place[plant.donor], -1)
-        ends = plant.incidence > 0
+        ends = layout.incidence > 0
         self.into = np.where(ends.any(axis=0), self.place[ends.argmax(axis=0)], -1)
-        inner, fed = (self.into >= 0) & (self.donor >= 0), (self.into >= 0) & (self.donor < 0)
-        self.inner, self.diagonal = np.flatnonzero(inner), np.arange(count)
-        self.inner_at = self.into[inner] * count + self.donor[inner]
-        self.comes = np.zeros((count, len(layout.transfers)))  # which transfers come into a place
-        self.comes[self.into[self.into >= 0], np.flatnonzero(self.into >= 0)] = 1.0
-        self.comes_fed = self.comes * fed
         self.moved = np.zeros((len(layout.transfers), CARRY.shape[1]))
         self.brought: list[Brought] = []
         self.lot_t, self.opened_t = self._lots(), np.zeros(len(layout.transfers))  # fibre of a lot, and fed so far
@@ -211,21 +205,15 @@ class Riding:
         self, carrier: int, share: np.ndarray, feeds: np.ndarray, held: np.ndarray, came: Sequence[Sequence[float]]
     ) -> np.ndarray:
         """Return the share of every holder after what moved: all of them at once, (holders, what rides)."""
-        count = len(self.place)
-        moved = self.moved[:, carrier]
-        came_in = self.comes @ moved
-        passed = np.bincount(self.inner_at, weights=moved[self.inner], minlength=count * count)
-        matrix: np.ndarray = -passed.reshape(count, count)
-        matrix[self.diagonal, self.diagonal] += held[:, carrier] + came_in
-        known = held[:, carrier, None] * share + self.comes_fed @ (moved[:, None] * feeds)
-        for one, brings in zip(self.brought, came, strict=True):
-            row, amount = one.row, one.carries[carrier]
-            matrix[row, row] += amount
-            known[row] += amount * np.asarray(brings)
-        empty = np.abs(matrix).sum(axis=1) < 1e-12
-        matrix[empty, empty.nonzero()[0]] = 1.0
-        known[empty] = share[empty]
-        return np.asarray(np.linalg.solve(matrix, known)) if count else share
+        from stock.simulate.mixing import mixed  # with the compiler, which who steps no plant does not load
+
+        return mixed(
+            np.ascontiguousarray(self.moved[:, carrier]), self.donor, self.into, feeds,
+            np.ascontiguousarray(held[:, carrier]), share,
+            np.array([one.row for one in self.brought], dtype=int),
+            np.array([one.carries[carrier] for one in self.brought], dtype=float),
+            np.array(came, dtype=float).reshape(len(self.brought), share.shape[1]),
+        )  # fmt: skip
 
     def _merge(self) -> None:
         """Merge the origins of which hardly anything is left."""

@@ -6,6 +6,7 @@ plant: no figure of it goes into a mill's own fit.
 """
 
 import hashlib
+import math
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Final
@@ -16,6 +17,7 @@ from stock.errors import DomainError
 from stock.line.balance import LineBalance
 from stock.line.definition import Definition
 from stock.line.order import Order
+from stock.simulate.arrays import TOTAL
 from stock.simulate.batches import Batches
 from stock.simulate.bleaching import Bleaching
 from stock.simulate.control import Plan, plan
@@ -24,7 +26,7 @@ from stock.simulate.faults import Fault
 from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER, Layout
 from stock.simulate.quality import Quality, Starts
 from stock.simulate.reading import Readings, Sick
-from stock.simulate.riding import CARRY, EVERY_S, Riding
+from stock.simulate.riding import EVERY_S, Riding
 from stock.simulate.separating import Separating
 from stock.simulate.stepping import CLOSES, Stepping
 from stock.simulate.watched import Watched
@@ -87,7 +89,7 @@ class Running(Stepping, ABC):
         """Build it at rest."""
         if not 0.5 <= dt_s <= 60:
             raise DomainError("E_RANGE", "dt_s", f"the step is {dt_s:g} s", "0.5 to 60 s")
-        self.line, self.seed, self.dt_s = line, seed, dt_s
+        self.line, self.seed, self.dt_s = line, seed, float(dt_s)
         self.disturbed, self.rides = disturbed, rides
         self.order = order or Order.of(line.grades[0])
         self.result = LineBalance(line).solve(self.order)
@@ -115,7 +117,6 @@ class Running(Stepping, ABC):
         self.sticks = np.zeros(len(self.range))  # how far a valve must be sent before it moves, t/s
         self.swings: list[tuple[int, float]] = []  # vessels not mixed: the row, how far its outlet swings
         self.strays: dict[int, float] = {}  # water that runs into a tank unasked, t/s, by its make-up
-        self.looks = np.hstack([GRAPH, CARRY * dt_s])
         self.breaks_per_d = 0.0  # the sheet is lost so often of itself
         self.breaks_times = 1.0  # what faults make of that
         self.worn: dict[str, float] = {}
@@ -146,8 +147,6 @@ class Running(Stepping, ABC):
             if not count:
                 self.mass[tower.head] = (content - tower.foot_t) * made
         self.entered = [self._spread(index) for index in range(len(layout.towers))]
-        self.tower_foot = np.array([tower.foot for tower in layout.towers], dtype=int)
-        self.tower_head = np.array([tower.head for tower in layout.towers], dtype=int)
         self.weigh_parcels()
         self.flow = self.design.copy()
         self.flow[self.makeups] = 0.0
@@ -158,10 +157,9 @@ class Running(Stepping, ABC):
         self.batches = Batches(self)
         self.error = np.zeros(len(self.plan.loops))
         self.see()
-        measured = self.signals @ self.rows
-        start = self._true_signals(measured, self.contents())
+        start = self.true_signals()
         self.ring[:] = start
-        self.least_t = LEAST_FRAC * measured[:, 1]
+        self.least_t = LEAST_FRAC * (self.signals @ self.rows[:, TOTAL])
         self.least_t[self.levels] = -1.0  # a level can always be seen
         self.filtered = start.copy()
         self.slow_at_s = 0.0
@@ -171,14 +169,6 @@ class Running(Stepping, ABC):
         self.in_parcels = np.array(
             [sum((float(one[:MASSES].sum()) for one in parcels), 0.0) for parcels in self.parcels]
         )
-
-    def contents(self) -> np.ndarray:
-        """Return what every holder holds, t; a tower's foot stands for the whole of it."""
-        return self.with_parcels(self.held_in())
-
-    def content(self, row: int) -> float:
-        """Return what a holder holds, t."""
-        return float(self.contents()[row])
 
     def _check_rest(self) -> None:
         """See that what leaves every unit at rest is what the balance says: conservation finds no stream sent astray."""
@@ -201,13 +191,11 @@ class Running(Stepping, ABC):
         DomainError
             E_BALANCE where mass does not close, with the group and the moment; the plant is not to be run on.
         """
-        for _ in range(count):
-            held = self.held_in()
-            contents = self.with_parcels(held)
-            self._control(contents)
-            self._move(held, contents)
-            self.steps += 1
-            self.now_s += self.dt_s
+        while count > 0:
+            until_slow = math.ceil((SLOW_S - 1e-9 - (self.now_s - self.slow_at_s)) / self.dt_s)
+            steps = min(count, max(1, until_slow))
+            self.stroke_on(steps)
+            count -= steps
             if self.now_s - self.slow_at_s >= SLOW_S - 1e-9:
                 self._slow(self.now_s - self.slow_at_s)
                 self.slow_at_s = self.now_s
@@ -241,8 +229,9 @@ class Running(Stepping, ABC):
 
     def _spill(self) -> None:
         """Let what is more than a vessel holds run over; it is lost, and counted."""
+        held_in = self.held_in().tolist()
         for row, volume, unit in self.brims:
-            held = float(self.mass[row, :MASSES].sum())
+            held = held_in[row]
             if held > volume:
                 over = self.mass[row] * (1 - volume / held)
                 self.mass[row] -= over
@@ -252,15 +241,19 @@ class Running(Stepping, ABC):
     def see(self) -> None:
         """Work out what follows from what is kept: the sums of the flows, the water of the mats."""
         self.rows = self.flows @ GRAPH
+        self.wet()
+
+    def wet(self) -> None:
+        """Give every mat the water it keeps now."""
         self.keeps = (self.part_water * self.wetter)[self.part_wet]
 
     def enrich(self) -> None:
         """Give every feed the solids it has now, of those it should have."""
-        self.feed_made = self.feed_base.copy()
-        solids = self.feed_base[:, SOLIDS]
-        changed = np.minimum(solids * self.richer[:, None], 0.999)
-        self.feed_made[:, WATER] -= (changed - solids).sum(axis=1)
-        self.feed_made[:, SOLIDS] = changed
+        made = self.feed_base.copy()
+        changed = np.minimum(self.feed_solids * self.richer[:, None], 0.999)
+        made[:, WATER] -= (changed - self.feed_solids).sum(axis=1)
+        made[:, SOLIDS] = changed
+        self.feed_made = made
 
     def start_clock(self) -> None:
         """Count the plant's time from here on."""
@@ -278,9 +271,12 @@ class Running(Stepping, ABC):
         return [self.now_s - (count - at) * passes_s for at in range(count)]
 
     def _towers(self) -> None:
+        held_in = self.held_in().tolist()
         for index, tower in enumerate(self.layout.towers):
+            if held_in[tower.head] < tower.parcel_t and held_in[tower.foot] >= tower.foot_t:
+                continue
             parcels, mass = self.parcels[index], self.mass
-            if float(mass[tower.head, :MASSES].sum()) >= tower.parcel_t:
+            if held_in[tower.head] >= tower.parcel_t:
                 at = round(self.channels.get(tower.unit, 1.0) * len(parcels))  # the rest of it stands still
                 parcels.insert(at, mass[tower.head].copy())
                 self.entered[index].insert(at, self.now_s)

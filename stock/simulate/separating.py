@@ -194,8 +194,9 @@ class Separating:
                 continue
             one.factor = float(plant.flow[one.liquor]) / solids - (100 / one.unit.consistency_pct - 1)
             one.ratio = one.machines.run(passed_s, one.factor, 3600 * solids, self._health_of(one.unit.id))
-            base = plant.part_base[one.parting, DISSOLVED]
-            plant.part_share[one.parting, DISSOLVED] = (base * one.ratio).clip(0.0, 1.0)
+            for column in DISSOLVED:
+                share = float(plant.part_base[one.parting, column]) * one.ratio
+                plant.part_share[one.parting, column] = min(max(share, 0.0), 1.0)
 
     def _health_of(self, unit_id: str) -> dict[int, float]:
         """Return what is left of the efficiency of each machine of a line; 0 for all of them."""

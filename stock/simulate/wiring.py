@@ -9,8 +9,10 @@ from stock.line.balance import LineResult
 from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.primitives import Split
+from stock.simulate.arrays import Ways, sparse_of
 from stock.simulate.control import SHARE_S, Plan
 from stock.simulate.layout import COLUMNS, FILLER, MASSES, SOLIDS, Layout
+from stock.simulate.riding import CARRY
 
 REACH: Final = 2.5  # a valve's range over its flow at rest
 STROKE_S: Final = 20.0
@@ -42,13 +44,6 @@ class Wired:
         self.feeds = np.flatnonzero((ways == "feed") | (ways == "makeup"))
         self.lips = np.flatnonzero((ways == "lip") | (ways == "full"))
         self.makeups = np.flatnonzero(ways == "makeup")
-        self.draws, self.acc, self.rest, self.fed = (
-            _span(np.isin(ways, of)) for of in (("pumped", "lip", "full"), "accepts", "rest", ("feed", "makeup"))
-        )
-        self.drawn_from = self.donor[self.draws]
-        self.out_of = np.zeros((len(layout.holders), len(self.drawn_from)))
-        self.out_of[self.drawn_from, np.arange(len(self.drawn_from))] = self.dt_s
-        self._wire_edges()
         self.feed_made = np.array([transfers[index].make_up for index in self.feeds]).reshape(-1, len(COLUMNS))
         self.design = np.array([one.design_t_per_s for one in transfers])
         self.least_flow = float(self.design.max()) * 1e-6
@@ -57,6 +52,7 @@ class Wired:
         self.wetter = np.ones(len(layout.partings))  # of the water a mat keeps, of what it should
         self.richer = np.ones(len(self.feeds))
         self.feed_base = self.feed_made.copy()
+        self.feed_solids = self.feed_base[:, SOLIDS]
         self.part_hold_s = max(10.0, 5 * self.dt_s)
         cons = np.array([one.consistency_pct for one in layout.partings])
         self.part_wet = np.flatnonzero(cons > 0)
@@ -64,12 +60,6 @@ class Wired:
         self.leaving = layout.leaves()
         self.coming = np.zeros(count)
         self.coming[self.feeds] = 1.0
-        self.balance = np.vstack(
-            [layout.incidence, self.coming - self.leaving]
-        )  # what each holder gains, then the line
-        self.incidence = self.balance[:-1]
-        self.all_but_line = np.append(np.ones(len(layout.holders)), -1.0)
-        self.fed_and_all = np.vstack([self.coming, np.ones(count)])
         self.range = np.where(self.design > 0, REACH * self.design, 0.0)
         for one in self.plan.shares:  # what does not run now may be asked for by another grade
             at = one.driven
@@ -89,18 +79,40 @@ class Wired:
             if (volume := getattr(unit, "volume_m3", None)) and unit.id in layout.row and unit.id not in towers
         ]
         self._wire_loops()
+        self.ways = self._ways(ways)
 
-    def _wire_edges(self) -> None:
-        """Wire what runs by a level alone: over a lip above it, made up below it."""
+    def _ways(self, ways: np.ndarray) -> Ways:
+        """Return how the transfers lie, those of a way side by side, and what runs by a level alone."""
+        layout = self.layout
+        draws, accepts, rest, fed = (
+            _span(np.isin(ways, of)) for of in (("pumped", "lip", "full"), "accepts", "rest", ("feed", "makeup"))
+        )
+        edges, edge_rows, edge_t, edge_per_s = self._edges()
+        return Ways(
+            balance=sparse_of(np.vstack([layout.incidence, self.coming - self.leaving])),
+            coming=self.coming,
+            sense=sparse_of(np.vstack([self.signals, self.ratio_pass, self.share_pass])),
+            looks=np.hstack([GRAPH, CARRY * self.dt_s]),
+            edges=edges, edge_rows=edge_rows, edge_t=edge_t, edge_per_s=edge_per_s,
+            drawn_from=self.donor[draws],
+            first_draw=draws.start, first_fed=fed.start, first_accepts=accepts.start, first_rest=rest.start,
+            tower_foot=np.array([tower.foot for tower in layout.towers], dtype=int),
+            tower_head=np.array([tower.head for tower in layout.towers], dtype=int),
+        )  # fmt: skip
+
+    def _edges(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        """Return what runs by a level alone, over a lip above it, made up below it: which, where, from what, how fast."""
         layout, transfers = self.layout, self.layout.transfers
         lips, makeups = self.lips.tolist(), self.makeups.tolist()
         made_up = [layout.row[transfers[index].id.removesuffix(" made up")] for index in makeups]
-        self.edges = np.array(lips + makeups, dtype=int)
-        self.edge_rows = np.array([transfers[index].donor for index in lips] + made_up, dtype=int)
-        self.edge_t = np.array([transfers[index].lip_t for index in lips + makeups])
         over = [1 / transfers[index].over_s for index in lips]
         under = [-1 / max(transfers[index].over_s, 5 * self.dt_s) for index in makeups]
-        self.edge_per_s = np.array(over + under)
+        return (
+            np.array(lips + makeups, dtype=int),
+            np.array([transfers[index].donor for index in lips] + made_up, dtype=int),
+            np.array([transfers[index].lip_t for index in lips + makeups], dtype=float),
+            np.array(over + under, dtype=float),
+        )
 
     def _most_fed(self, unit_id: str) -> float:
         """Return how many times its usual feed a unit may have to dilute: a broke pulper, the whole sheet in a break."""
@@ -128,7 +140,7 @@ class Wired:
         self.levels = np.array([index for index, kind in enumerate(kinds) if kind in ("level", "total")], dtype=int)
         self.reels = np.array([index for index, kind in enumerate(kinds) if kind == "reel"], dtype=int)
         self.ashes = np.array([index for index, kind in enumerate(kinds) if kind == "ash"], dtype=int)
-        self.level_rows = np.array([loops[index].row for index in self.levels], dtype=int)
+        self.at_rest = np.concatenate([self.reels, self.ashes])  # while the sheet is lost
         self.gain = np.array([loop.gain for loop in loops])
         self.reset = np.array([loop.reset_s for loop in loops])
         self.reset_gain = self.dt_s / self.reset
@@ -162,8 +174,10 @@ class Wired:
         self.share_bd = np.array([max(one.bd_frac, 1e-6) for one in self.plan.shares])
         self.share_gain = self.dt_s / max(SHARE_S, 3 * self.dt_s) / self.share_bd
         self.by_hand = np.zeros(len(layout.transfers), dtype=bool)
+        self.bin_groups = np.array([group for group, _ in self.plan.bins], dtype=int)
+        self.bin_driven = np.array([driven for _, driven in self.plan.bins], dtype=int)
+        self.bin_rows = np.array([layout.groups[group].bin for group, _ in self.plan.bins], dtype=int)
         self._wire_eyes(kinds)
-        self.sense = np.vstack([self.signals, self.ratio_pass, self.share_pass])  # all that is measured, at one stroke
 
     def _wire_eyes(self, kinds: Sequence[str]) -> None:
         """Say where each loop looks, among all that is measured and held: a quotient times a factor."""

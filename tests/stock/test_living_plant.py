@@ -97,7 +97,7 @@ class MassTests(SimpleTestCase):
 
     def test_a_breach_stops_it_and_says_so(self) -> None:
         plant = running("tidewater_bench")
-        plant.incidence[0, plant.incidence[0].argmax()] += 0.01
+        plant.ways.balance.values[0] += 0.01
         with self.assertRaises(DomainError) as caught:
             plant.step(20)
         self.assertEqual(caught.exception.code, "E_BALANCE")
