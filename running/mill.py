@@ -91,6 +91,8 @@ def upgrade(settings: Settings, env: dict[str, str]) -> None:
     state = run(PYTHON, "manage.py", "schema", env=env, check=False)
     if state == 3:
         stop("the database was made by a newer version of Fox Vat; run that one, or restore a copy from before")
+    if state == 5:
+        stop("the database is too old for this version of Fox Vat; start the version before it once, then this one")
     if state == 4:
         before = settings.folder / "before-upgrade"
         say(f"The database is of an earlier version. Copying it to {before} first.")

@@ -35,7 +35,8 @@ class Runner(DiscoverRunner):
                 made = super().setup_databases(**kwargs)
             if connection.connection is not None:  # some tests need no tables
                 with connection.connection as database:  # the one table that is written by hand
-                    database.executescript(import_module("desk.floor.migrations.0007_sample_quality").MAKE)
+                    database.execute("DROP TABLE floor_sample")
+                    database.execute(import_module("desk.floor.migrations.0001_whole").MAKE_SAMPLE)
                 guard()
             return made
         finally:

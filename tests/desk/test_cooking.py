@@ -1,14 +1,10 @@
 """A cook from its charge sheet to its result: steps in their order, what is refused, counters, gauges."""
 
-import sqlite3
-from contextlib import closing
 from datetime import timedelta
-from importlib import import_module
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from django.core.exceptions import ValidationError
-from django.test import SimpleTestCase
 
 from desk.exchange.pick_up import pick_up
 from desk.floor.appending import AppendOnlyError
@@ -332,38 +328,3 @@ class Gauges(HouseCase):
             self.read(-20, 164.0, 640.0)
         with self.assertRaisesRegex(DomainError, "was started"):
             self.read(-400, 80.0, 20.0)
-
-
-class NamedAmounts(SimpleTestCase):
-    """Steps kept before their numbers had names of their own."""
-
-    def test_each_number_goes_to_the_column_of_its_meaning(self):
-        copy = import_module("desk.stations.cook.migrations.0003_named_amounts")
-        rows = {
-            1: ("chips", 30.6, 0.482, None),
-            2: ("liquor", 26.2, 105.2, 0.262),
-            3: ("liquor", 0.0755, 5.4, 1.05),
-            4: ("fill", 20.3, None, None),
-            5: ("sample", 8.9, None, None),
-            6: ("steam", None, None, None),
-        }
-        wanted = {
-            1: {"green_t": 30.6, "moisture_pct": 48.2},
-            2: {"liquor_m3": 26.2, "strength_kg_per_m3_as_naoh": 105.2, "sulphidity_pct": 26.2},
-            3: {"liquor_m3": 0.0755, "total_so2_pct": 5.4, "combined_so2_pct": 1.05},
-            4: {"fill_m3": 20.3},
-            5: {"residual_kg_per_m3_as_naoh": 8.9},
-            6: {},
-        }
-        with closing(sqlite3.connect(":memory:")) as database:
-            database.row_factory = sqlite3.Row
-            columns = ", ".join(f"{name} real" for name in ("amount", "second", "third", *copy.NEW))
-            database.execute(f"CREATE TABLE cooking_step (id integer primary key, kind text, {columns})")
-            for pk, row in rows.items():
-                database.execute(
-                    "INSERT INTO cooking_step (id, kind, amount, second, third) VALUES (?, ?, ?, ?, ?)", (pk, *row)
-                )
-            database.executescript(copy.COPY)
-            for row in database.execute("SELECT * FROM cooking_step"):
-                found = {name: row[name] for name in copy.NEW if row[name] is not None}
-                self.assertEqual(found, wanted[row["id"]])

@@ -183,6 +183,9 @@ class PutBack(TestCase):
                 "INSERT INTO django_migrations (app, name, applied) VALUES ('floor', '9999_later', '2030-01-01')",
             )
             self.assertIn("newer: floor 9999_later", self.manage("schema", wrong=True))
+            self.query(folder, "UPDATE django_migrations SET name = '0001_initial' WHERE app = 'floor'")
+            self.query(folder, "DELETE FROM django_migrations WHERE name = '9999_later'")
+            self.assertIn("too old: floor 0002_initial", self.manage("schema", wrong=True))
 
     def manage(self, *words, wrong=False):
         command = [sys.executable, "manage.py", *map(str, words)]
