@@ -28,6 +28,7 @@ from desk.people.roles import PEOPLE, RECORD, who_may
 from stock.line.drawing import draw_ribbon, ribbon_columns
 
 RIBBON_W, RIBBON_H = 962, 78
+REFUSED: Final = 422
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,7 +153,10 @@ def page(
     here: str = "",
     status: int = 200,
 ) -> HttpResponse:
-    """Answer with a whole page round a body template, or its live part alone where the page refreshes itself."""
+    """Answer with a whole page round a body template, or its live part alone where the page refreshes itself.
+
+    A refused form changed nothing: what is round it is what every page of the line shows.
+    """
     marked = is_marking()
     shared = {
         "body": template,
@@ -163,7 +167,7 @@ def page(
         "now": state.now,
         "troubles": troubles_of(state),
         **rights_of(request),
-        **framed(state, here),
+        **framed(pulse.take(now_at(request, state.world.slug)).state if status == REFUSED else state, here),
         **({"csrf_token": TOKEN} if marked else {}),
         **(context or {}),
     }
@@ -202,7 +206,7 @@ def whole(request: HttpRequest, state: State, rendered: Rendered, status: int = 
             "entry_key": new_key(),
             "keeps_people": signed_in(request).may(PEOPLE),
             "own": own_address(request, state, rendered.here),
-            "sent": sent(request) if status == 422 else None,
+            "sent": sent(request) if status == REFUSED else None,
         }
         response = render(request, "components/page.html", round_it, status=status)
     response["HX-PTag"] = tag
