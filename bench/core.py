@@ -147,7 +147,7 @@ def washing_and_cascade() -> None:
     entry[:, 0] = 1.0
 
     def ours() -> None:
-        line(stages=washers, feed_consistency_pct=10.0, feed_conc_kg_per_t=150.0, dilution_factor_t_per_odt=2.5)
+        line(stages=washers, feed_consistency_pct=10.0, feed_conc_kg_per_t=150.0, dilution_factor_t_per_bdt=2.5)
         fed(rejects, accept_to, reject_to, entry)
 
     rng = np.random.default_rng(8)
@@ -180,7 +180,7 @@ def bleaching() -> None:
 
     stages = [
         {
-            **STAGES.defaults, "charge_kg_per_odt": charge, "response_per_kg": response, "ks_floor_ks": 0.005, "rate_factor": 4.0,
+            **STAGES.defaults, "charge_kg_per_bdt": charge, "response_per_kg": response, "ks_floor_ks": 0.005, "rate_factor": 4.0,
             "kappa_floor_kappa": 0.5, "cut_scission": 0.3, "loss_per_kappa_pct": 0.2, "loss_pct": 0.2,
             "cod_demand_kg_per_kg": 0.1, "wash_removal_frac": 0.8,
         }
@@ -194,7 +194,7 @@ def bleaching() -> None:
 
     def bare() -> None:
         for row in stages:
-            math.exp(-row["charge_kg_per_odt"] / 240)
+            math.exp(-row["charge_kg_per_bdt"] / 240)
 
     report("6 bleach stages with washing between", best(ours, 20, 500), best(bare, 20, 500), "under 5 ms", 1e6, "µs")
     three = [stages[0], stages[1], stages[5]]

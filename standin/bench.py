@@ -21,7 +21,7 @@ WAITS_MIN: Final = 30.0  # for a person to be quicker
 ROUND_EVERY_S: Final = 4 * 3600  # of the washers, with a meter
 WALK_S: Final = 1200
 METERED: Final = (
-    "unit", "machine", "at_s", "filtrate_ms_per_cm", "mat_ms_per_cm", "wash_ms_per_cm", "factor_t_per_odt", "discharge_pct",
+    "unit", "machine", "at_s", "filtrate_ms_per_cm", "mat_ms_per_cm", "wash_ms_per_cm", "factor_t_per_bdt", "discharge_pct",
 )  # fmt: skip
 TAKES_MIN: Final = {"consistency": 40.0, "freeness": 20.0, "brightness": 30.0, "ash": 120.0, "ink": 45.0}
 USUAL_MIN: Final = 45.0

@@ -222,7 +222,7 @@ class Digesters:
             usual = CookStory(recipe=recipe.id, number=FIRST_NUMBER + 5000 * index, digester=own[0].number)
             rhythm = Rhythm(recipe, own, told.get(recipe.id, usual), seed + 500 * index)
             if rhythm.told.every_min is None:
-                flow = result.streams[recipe.stream].bd_t_per_h
+                flow = result.streams[recipe.stream].bdt_per_h
                 rhythm.every_s = 3600 * rhythm.wood_t / max(flow, 1e-6)
             to_relief = rhythm.told.to_relief_min
             opened = -rhythm.told.in_for_min if to_relief is None else to_relief - rhythm.planned_min

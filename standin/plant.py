@@ -39,7 +39,7 @@ class Plant:
         self.tags = [tag for tag in line.tags if tag.live]
         self._index = {tag.id: index for index, tag in enumerate(line.tags)}
         result = LineBalance(line).solve(Order.of(line.grades[0]))
-        self._flows = {name: stream.bd_t_per_h for name, stream in result.streams.items()}
+        self._flows = {name: stream.bdt_per_h for name, stream in result.streams.items()}
         self._slopes = self._level_slopes()
         self.digesters = Digesters(line, seed, anchor_s, result, self.story)
         self._house = {

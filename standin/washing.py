@@ -19,7 +19,7 @@ MS_PER_KG_PER_T: Final = 1.35  # conductivity of weak liquor, mS/cm for each kg/
 CLEAN_MS_PER_CM: Final = 0.4
 NOISE_FRAC: Final = 0.012
 ROUNDS: Final = (
-    "unit", "machine", "at_s", "who", "filtrate_ms_per_cm", "mat_ms_per_cm", "wash_ms_per_cm", "factor_t_per_odt",
+    "unit", "machine", "at_s", "who", "filtrate_ms_per_cm", "mat_ms_per_cm", "wash_ms_per_cm", "factor_t_per_bdt",
     "discharge_pct",
 )  # fmt: skip
 MATS: Final = ("unit", "machine", "at_s", "who", "firmness", "colour", "foam", "evenness", "release")
@@ -48,8 +48,8 @@ def _round(unit: Washer, story: Story, at_s: float, back: int, rng: np.random.Ge
     for told in story.washers_behind:
         if told.unit == unit.id and back < told.rounds:
             shown[told.machine - 1] *= told.part_frac
-    solids = unit.feed_solids_kg_per_odt.value if unit.feed_solids_kg_per_odt is not None else USUAL_SOLIDS
-    factor = unit.wash.dilution_factor_t_per_odt
+    solids = unit.feed_solids_kg_per_bdt.value if unit.feed_solids_kg_per_bdt is not None else USUAL_SOLIDS
+    factor = unit.wash.dilution_factor_t_per_bdt
     found = washed(unit, shown, Datum(factor, TOLD), Datum(solids, TOLD))
     liquors = [(one.filtrate_kg_per_t, one.mat_kg_per_t, one.wash_kg_per_t) for one in steps_of(unit, found)]
     for row in metered(unit, liquors, factor, at_s, rng):
@@ -67,7 +67,7 @@ def metered(
         }
         yield {
             "unit": unit.id, "machine": number, "at_s": int(at_s + 240 * number), **found,
-            "factor_t_per_odt": round(factor, 3), "discharge_pct": machine.discharge_consistency_pct,
+            "factor_t_per_bdt": round(factor, 3), "discharge_pct": machine.discharge_consistency_pct,
         }  # fmt: skip
 
 

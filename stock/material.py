@@ -48,7 +48,7 @@ class Stream:
         return type(self)(self.flows_t_per_h + other.flows_t_per_h)
 
     @property
-    def bd_t_per_h(self) -> float:
+    def bdt_per_h(self) -> float:
         """Bone-dry filterable solids, t/h."""
         return float(self.flows_t_per_h[FILTERABLE_MASK].sum())
 
@@ -66,7 +66,7 @@ class Stream:
     def consistency_pct(self) -> float:
         """Filterable solids over everything, %; 0 for an empty stream."""
         total = self.total_t_per_h
-        return 100 * self.bd_t_per_h / total if total > 0 else 0.0
+        return 100 * self.bdt_per_h / total if total > 0 else 0.0
 
     def split(self, accept_frac: float | dict[str, float]) -> tuple[Self, Self]:
         """Return (accepts, rest); `accept_frac` is one share for all, or one for each component named.

@@ -4,25 +4,23 @@ Every number in the core is named with its unit (`flow_l_per_min`). Screens, err
 messages, the method book and the command line all read the unit from here.
 """
 
+import re
 from typing import Final
 
 UNITS: Final[dict[str, str]] = {
     # Mass and mass flow, with the basis first: bd bone dry, ad air dry (90 % dry).
-    "bd_t_per_h": "BDt/h",
     "bdt_per_h": "BDt/h",
-    "bd_t_per_d": "BDt/d",
+    "bdt_per_d": "BDt/d",
     "bd_short_t_per_d": "BD short ton/d",
-    "ad_t_per_d": "ADt/d",
-    "bd_t": "BDt",
+    "adt_per_d": "ADt/d",
     "bdt": "BDt",
-    "ad_t": "ADt",
     "adt": "ADt",
     "t_per_h": "t/h",
     "kg_per_h": "kg/h",
     "t": "t",
     "kg": "kg",
     "g": "g",
-    "odt_per_m2_d": "BDt/(m²·d)",
+    "bdt_per_m2_d": "BDt/(m²·d)",
     "kg_per_min": "kg/min",
     # Flow, volume, density.
     "l_per_min": "L/min",
@@ -30,7 +28,7 @@ UNITS: Final[dict[str, str]] = {
     "m3_per_h": "m³/h",
     "m3_per_t": "m³/BDt",
     "m3_per_adt": "m³/ADt",
-    "m3_per_odt": "m³/BDt",
+    "m3_per_bdt": "m³/BDt",
     "m3_per_d": "m³/d",
     "m3": "m³",
     "nm3": "m³ at 0 °C, 101.3 kPa",
@@ -44,15 +42,13 @@ UNITS: Final[dict[str, str]] = {
     "kg_per_t": "kg/t",
     "normality": "eq/L",
     "lb_per_us_gal": "lb/US gal",
-    "odt": "BDt",
     "mol_per_l": "mol/L",
-    "mol_per_odt": "mol e/BDt",
+    "mol_per_bdt": "mol e/BDt",
     "g_per_mol": "g/mol",
     "mmol_per_l": "mmol/L",
     "mmol_per_l_ph": "mmol/(L·pH)",
     # Per tonne of bone-dry pulp.
-    "t_per_odt": "t/BDt",
-    "kg_per_odt": "kg/BDt",
+    "t_per_bdt": "t/BDt",
     "kg_per_bdt": "kg/BDt",
     "kwh_per_t": "kWh/BDt",
     "hp_day_per_short_ton": "hp·d/short ton",
@@ -104,14 +100,11 @@ UNITS: Final[dict[str, str]] = {
     "tail_h": "H",
     # Alkali and cooking, where the basis is part of the unit.
     "kg_per_m3_as_naoh": "g/L NaOH",
-    "adt_per_d": "ADt/d",
     "pct_naoh_on_wood": "% NaOH on wood",
     "pct_na2o": "% Na2O on wood",
     "liquor_to_wood": "m³/BDt",
     "m3_solid": "m³ solid",
-    "bdt_per_d": "BDt/d",
     "kg_bd_per_m3": "kg BD/m³",
-    "t_per_bdt": "t/BDt",
     "alpha": "",
     "beta": "",
     "n": "",
@@ -130,7 +123,7 @@ UNITS: Final[dict[str, str]] = {
     "mj_per_kg": "MJ/kg",
     "per_month": "1/month",
     "month": "months",
-    "bd_t_per_m3": "BDt/m³",
+    "bdt_per_m3": "BDt/m³",
     "gj": "GJ",
     "kpa_g": "kPa g",
     "bar": "bar",
@@ -166,6 +159,11 @@ UNITS: Final[dict[str, str]] = {
     "word": "",
 }
 
+# Other spellings of the same tonne, in files and commands written before there was one.
+FORMER: Final = {
+    re.compile(rf"(?<![A-Za-z0-9]){former}(?![A-Za-z0-9])"): now
+    for former, now in (("odt", "bdt"), ("od_t", "bdt"), ("bd_t", "bdt"), ("ad_t", "adt"))
+}
 LABELS: Final[dict[str, str]] = {"bd": "bone-dry", "ad": "air-dry", "csf": "freeness", "sre": "refining energy"}
 
 
@@ -200,15 +198,21 @@ def spoken(name: str) -> str:
     stem = name.removesuffix(suffix).strip("_") if suffix else name
     if not stem:
         return {
-            "bd_t_per_h": "bone-dry rate",
-            "bd_t": "bone-dry mass",
-            "ad_t": "air-dry mass",
+            "bdt_per_h": "bone-dry rate",
+            "bdt": "bone-dry mass",
+            "adt": "air-dry mass",
             "csf_ml": "freeness",
         }.get(name, name.replace("_", " "))
     return " ".join(LABELS.get(word, word) for word in stem.split("_"))
 
 
+def present(name: str) -> str:
+    """Return a name with bone-dry and air-dry tonnes in their one spelling: what was named before answers still."""
+    for former, now in FORMER.items():
+        name = former.sub(now, name)
+    return name
+
+
 def alike(name: str) -> str:
     """Return what a name is known by whichever way it is written: one spelling of bone-dry, no `each` of a list."""
-    parts = [part for part in name.replace("bd_t", "bdt").split("_") if part != "each"]
-    return "_".join("bdt" if part == "odt" else part for part in parts)
+    return "_".join(part for part in present(name).split("_") if part != "each")

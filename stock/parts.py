@@ -4,11 +4,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from types import MappingProxyType
-from typing import Annotated, ClassVar, Final
+from typing import Annotated, Any, ClassVar, Final
 
-from pydantic import BaseModel, ConfigDict, Field, PrivateAttr
+from pydantic import BaseModel, ConfigDict, Field, PrivateAttr, model_validator
 
-from stock.names import unit_of
+from stock.names import present, unit_of
 
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=40)]
 Frac = Annotated[float, Field(ge=0, le=1)]
@@ -20,6 +20,14 @@ class Part(BaseModel):
     """A record of the definition: no unknown fields, no number that is none, never changed."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _under_present_names(cls, given: Any) -> Any:
+        """Take a field under a former spelling of its unit, as files written before have it."""
+        if not isinstance(given, dict) or all(name in cls.model_fields for name in given):
+            return given
+        return {present(name) if present(str(name)) in cls.model_fields else name: one for name, one in given.items()}
 
 
 class Fitted(Part):

@@ -29,7 +29,7 @@ class Unit(Instrumented):
     station: Id
     label: str | None = Field(None, max_length=16, description="name in the drawing, where the full one is long")
     gate: Id | None = Field(None, description="point shown above its gate in the drawing, where not the usual one")
-    capacity_bd_t_per_h: float | None = Field(None, gt=0, description="most bone-dry solids it can pass on")
+    capacity_bdt_per_h: float | None = Field(None, gt=0, description="most bone-dry solids it can pass on")
 
     @classmethod
     def points_of_kind(cls) -> Points:
@@ -135,7 +135,7 @@ class Wash(Part):
     """Wash liquor run in proportion to the pulp."""
 
     stream: Id
-    dilution_factor_t_per_odt: float = Field(ge=-1, le=10)
+    dilution_factor_t_per_bdt: float = Field(ge=-1, le=10)
     e_std: float = Field(gt=0, le=60, description="standardised efficiency at 10 %")
     feed_consistency_pct: Consistency
 

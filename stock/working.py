@@ -17,7 +17,7 @@ import numpy as np
 
 from stock.checking import MISSING, SCALARS, AnyArg, Arg, Choice, Rows, check_number, check_other, edges
 from stock.errors import DomainError
-from stock.names import alike, spoken, unit_of
+from stock.names import alike, present, spoken, unit_of
 
 __all__ = [
     "ALIASES", "METHODS", "AnyArg", "Arg", "Choice", "Example", "Method", "Noted", "Recording", "Rows", "Step",
@@ -126,7 +126,7 @@ def find_method(name: str) -> Method:
     LookupError
         If the book has no such method; the message offers the nearest names.
     """
-    if (found := METHODS.get(ALIASES.get(name, name))) is not None:
+    if (found := METHODS.get(ALIASES.get(name, present(name)))) is not None:
         return found
     from difflib import get_close_matches
 

@@ -61,12 +61,12 @@ def _with_names(raw: Any, names: Mapping[str, str], field: str = "") -> Any:
 
 
 WITHOUT_CHLORINE = """name: Pine without chlorine, label: Bleach, station: whitening, yield_frac: 0.96, kappa: 22, stages: [
-      {symbol: O, charge_kg_per_odt: 20, solution_g_per_l: 100, cost_per_kg: 0.42, retention_min: 60, consistency_pct: 11, temperature_c: 98, end_ph: 11},
-      {symbol: Q, charge_kg_per_odt: 2, solution_g_per_l: 100, cost_per_kg: 2.1, retention_min: 45, consistency_pct: 6, temperature_c: 75, end_ph: 5.8},
-      {symbol: PO, charge_kg_per_odt: 16, beside: [{chemical: caustic, charge_kg_per_odt: 11, solution_g_per_l: 100}, {chemical: chelant, charge_kg_per_odt: 0.5, solution_g_per_l: 100}], solution_g_per_l: 45, most_l_per_min: 60, solution_tank_m3: 30, cost_per_kg: 0.85, retention_min: 90, consistency_pct: 12, temperature_c: 98, end_ph: 10.8, residual_g_per_l: 0.3, response_per_kg: {value: 0.29, fitted_from: six ladders, fitted_on: 2026-02-02, by: L. Test, holds: [6, 30]}, ks_floor: {value: 0.006, fitted_from: six ladders, fitted_on: 2026-02-02, by: L. Test}}]}"""
+      {symbol: O, charge_kg_per_bdt: 20, solution_g_per_l: 100, cost_per_kg: 0.42, retention_min: 60, consistency_pct: 11, temperature_c: 98, end_ph: 11},
+      {symbol: Q, charge_kg_per_bdt: 2, solution_g_per_l: 100, cost_per_kg: 2.1, retention_min: 45, consistency_pct: 6, temperature_c: 75, end_ph: 5.8},
+      {symbol: PO, charge_kg_per_bdt: 16, beside: [{chemical: caustic, charge_kg_per_bdt: 11, solution_g_per_l: 100}, {chemical: chelant, charge_kg_per_bdt: 0.5, solution_g_per_l: 100}], solution_g_per_l: 45, most_l_per_min: 60, solution_tank_m3: 30, cost_per_kg: 0.85, retention_min: 90, consistency_pct: 12, temperature_c: 98, end_ph: 10.8, residual_g_per_l: 0.3, response_per_kg: {value: 0.29, fitted_from: six ladders, fitted_on: 2026-02-02, by: L. Test, holds: [6, 30]}, ks_floor: {value: 0.006, fitted_from: six ladders, fitted_on: 2026-02-02, by: L. Test}}]}"""
 MECHANICAL = """name: Birch mechanical, label: Bleach, station: whitening, yield_frac: 0.965, furnish: mechanical, stages: [
-      {symbol: P, name: P1, charge_kg_per_odt: 12, solution_g_per_l: 90, cost_per_kg: 0.85, retention_min: 60, consistency_pct: 12, temperature_c: 65, end_ph: 8.8},
-      {symbol: P, name: P2, charge_kg_per_odt: 24, solution_g_per_l: 90, cost_per_kg: 0.85, retention_min: 120, consistency_pct: 30, temperature_c: 68, end_ph: 8.6, response_per_kg: {value: 0.2, fitted_from: six ladders, fitted_on: 2026-02-02, by: L. Test, holds: [6, 40]}, ks_floor: {value: 0.01, fitted_from: six ladders, fitted_on: 2026-02-02, by: L. Test}}]}"""
+      {symbol: P, name: P1, charge_kg_per_bdt: 12, solution_g_per_l: 90, cost_per_kg: 0.85, retention_min: 60, consistency_pct: 12, temperature_c: 65, end_ph: 8.8},
+      {symbol: P, name: P2, charge_kg_per_bdt: 24, solution_g_per_l: 90, cost_per_kg: 0.85, retention_min: 120, consistency_pct: 30, temperature_c: 68, end_ph: 8.6, response_per_kg: {value: 0.2, fitted_from: six ladders, fitted_on: 2026-02-02, by: L. Test, holds: [6, 40]}, ks_floor: {value: 0.01, fitted_from: six ladders, fitted_on: 2026-02-02, by: L. Test}}]}"""
 
 
 def bleached_without_chlorine(text: str) -> str:

@@ -15,10 +15,10 @@ def arrival_from(state: State, unit_id: str) -> Figure | None:
     way = way_to_machine(state.line, state.result, levels, unit_id)
     if onward is None or not way:
         return None
-    now = state.result.streams[onward.id].bd_t_per_h
+    now = state.result.streams[onward.id].bdt_per_h
     to_come = []
     for order in state.orders[1:] if now > 1e-6 else ():
         result = solve(state.world.version, order.grade, order.reel_t_per_h, order.shares)
         hours = (order.from_at - state.now).total_seconds() / 3600
-        to_come.append((hours, result.streams[onward.id].bd_t_per_h / now))
+        to_come.append((hours, result.streams[onward.id].bdt_per_h / now))
     return arrival(way, to_come, f"from {state.line.unit(unit_id).name} to the machine chest")

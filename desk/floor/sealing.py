@@ -17,7 +17,7 @@ def canonical(row: models.Model, without: frozenset[str] = UNSEALED) -> str:
         if field.attname in without:
             continue
         value = getattr(row, field.attname)
-        said[field.attname] = _plain(value if field.is_relation else field.to_python(value))
+        said[field.column] = _plain(value if field.is_relation else field.to_python(value))
     return json.dumps(said, sort_keys=True, ensure_ascii=True, separators=(",", ":"))
 
 

@@ -129,7 +129,7 @@ class State(Measured):
         """Return a stream's bone-dry flow as a figure."""
         order = self.order
         text = f"whole-line balance for {order.reel_t_per_h:g} t/h of {self.line.grade(order.grade).name}"
-        value = self.result.streams[stream_id].bd_t_per_h
+        value = self.result.streams[stream_id].bdt_per_h
         shown = given(label, value, "BDt/h", Origin("computed", text, order.from_at), 1)
         return replace(shown, key=f"flow:{stream_id}")
 
@@ -148,18 +148,18 @@ class State(Measured):
                 data[name] = Datum(float(value), self.set_origin(unit.name))
         words = f"whole-line balance, into {unit.name[:1].lower()}{unit.name[1:]}"
         for into in line.graph.into(unit.id):
-            flow = self.result.streams[into.id].bd_t_per_h
+            flow = self.result.streams[into.id].bdt_per_h
             figure_ = None
             if deep < DEEPEST:
                 own = given(into.called, flow, "BDt/h", Origin("computed", words), 2)
                 figure_ = replace(own, data=self.solved_from(into.id, deep + 1))
-            data[f"{into.id}_bd_t_per_h"] = Datum(flow, Origin("computed", words), figure_)
+            data[f"{into.id}_bdt_per_h"] = Datum(flow, Origin("computed", words), figure_)
         return data
 
     @cached_property
     def flows(self) -> dict[str, float]:
         """Bone-dry flow of every stream."""
-        return {name: stream.bd_t_per_h for name, stream in self.result.streams.items()}
+        return {name: stream.bdt_per_h for name, stream in self.result.streams.items()}
 
     # ---- vessels
 
@@ -177,7 +177,7 @@ class State(Measured):
         unit = self.vessels[unit_id]
         level = self.readings[unit.level or ""]
         return figure(
-            "chest_bd_t",
+            "chest_bdt",
             f"stock in {unit.name}",
             {
                 "volume_m3": Datum(unit.volume_m3, self.set_origin("vessel")),
@@ -194,7 +194,7 @@ class State(Measured):
             return None
         contents = self.contents(unit_id)
         least = figure(
-            "chest_bd_t",
+            "chest_bdt",
             "stock that cannot be used",
             {**contents.data, "level_pct": Datum(unit.low_pct, self.set_origin("vessel"))},
         )
@@ -202,9 +202,9 @@ class State(Measured):
             "chest_cover",
             f"cover in {unit.name}",
             {
-                "level_bd_t": contents.as_datum(),
-                "min_bd_t": least.as_datum(),
-                "demand_bd_t_per_h": self.flow(onward.id),
+                "level_bdt": contents.as_datum(),
+                "min_bdt": least.as_datum(),
+                "demand_bdt_per_h": self.flow(onward.id),
             },
             decimals=0,
         )

@@ -103,7 +103,7 @@ class Blow:
     unit: str
     number: int
     at: "datetime"
-    bd_t: float
+    bdt: float
     kappa: float
     measured: bool
 

@@ -54,7 +54,7 @@ def _totals(state: State, start: datetime) -> Iterator[Total]:
             "consistency_pct": Datum(pct - bias, said),
             "hours_h": Datum(hours, Origin("computed", "shift so far")),
         }
-        made = figure("made_bd_t", f"made, {stream.called}", data)
+        made = figure("made_bdt", f"made, {stream.called}", data)
         tag = state.line.tag(flow)
         yield Total(stream.called, tag.station, made, _planned(state, stream.id, start))
 
@@ -81,7 +81,7 @@ def _planned(state: State, stream_id: str, start: datetime) -> float:
         first = max(order.from_at, start)
         last = told[index + 1].from_at if index + 1 < len(told) else state.now
         result = solve(state.world.version, order.grade, order.reel_t_per_h, order.shares)
-        planned += result.streams[stream_id].bd_t_per_h * max(0.0, (last - first).total_seconds()) / 3600
+        planned += result.streams[stream_id].bdt_per_h * max(0.0, (last - first).total_seconds()) / 3600
     return planned
 
 
@@ -122,7 +122,7 @@ def lost(state: State, start: datetime) -> list[Lost]:
     for stop in stops_of(state.world, start, state.now):
         first, last = max(stop.from_at, start), min(stop.to_at or state.now, state.now)
         minutes = max(0.0, (last - first).total_seconds() / 60)
-        loads = [load.bd_t_per_h for load in state.result.loads if load.station == stop.station]
+        loads = [load.bdt_per_h for load in state.result.loads if load.station == stop.station]
         rate = max(loads, default=0.0)
         name = state.line.station(stop.station).name
         found.append(Lost(stop, name, minutes, rate * minutes / 60))

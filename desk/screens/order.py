@@ -190,7 +190,7 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
             (
                 load,
                 tried_figure(state, result, load.stream, load.unit),
-                load.bd_t_per_h - now[load.unit].bd_t_per_h,
+                load.bdt_per_h - now[load.unit].bdt_per_h,
                 load is result.binding,
                 _side(state, load),
             )
@@ -309,8 +309,8 @@ def sentence(state: State, tried: Tried) -> str:
     if not result.feasible:
         load = result.binding
         return (
-            f"{said(tried.tonnes, 't/h')} of {name} cannot be met: {load.unit} would carry {said(load.bd_t_per_h, 'BDt/h', 1)}"
-            f" and can carry {said(load.capacity_bd_t_per_h, 'BDt/h')}. {said(result.most_t_per_h, 't/h', 1)} is the most."
+            f"{said(tried.tonnes, 't/h')} of {name} cannot be met: {load.unit} would carry {said(load.bdt_per_h, 'BDt/h', 1)}"
+            f" and can carry {said(load.capacity_bdt_per_h, 'BDt/h')}. {said(result.most_t_per_h, 't/h', 1)} is the most."
         )
     return f"{said(tried.tonnes, 't/h')} of {name} can be met. {result.binding.unit} would bind first, at {said(result.most_t_per_h, 't/h', 1)}."
 

@@ -99,7 +99,7 @@ def tried_figure(state: State, result: LineResult, stream: str, label: str, *, w
         f" {order.reel_t_per_h:g} t/h of {order.grade.name} ({recipe}); yields, consistencies and splits from"
         f" {state.set_origin('the line definition').text}. Mass closes to {result.closure_frac:.0e} of the largest flow"
     )
-    value, unit = (flow.total_t_per_h, "t/h") if whole else (flow.bd_t_per_h, "BDt/h")
+    value, unit = (flow.total_t_per_h, "t/h") if whole else (flow.bdt_per_h, "BDt/h")
     decimals = 1 if whole else 2
     shown = given(label, value, unit, Origin("computed", text), decimals)
     key = tried_key(result, stream)
@@ -182,7 +182,7 @@ def machine_figures(state: State) -> dict[str, Figure]:
             "grammage_g_per_m2": Datum(grade.grammage_g_per_m2, set_by),
             "moisture_pct": Datum(grade.moisture_pct, set_by),
         },
-        result="bd_t_per_h",
+        result="bdt_per_h",
     )
     made = figure(
         "reel_production",

@@ -81,7 +81,7 @@ def _residual_left(here: Here) -> bool:
 def _dissolved(here: Here) -> Figure:
     """What is dissolved over what is wanted, as pulp."""
     more = Datum(float(here.now.value) - float(here.wanted.value), Origin("computed", "read less wanted"))
-    return figure("pulp_dissolved", "pulp lost", {"dissolved_cod_kg_per_odt": more}, decimals=1)
+    return figure("pulp_dissolved", "pulp lost", {"dissolved_cod_kg_per_bdt": more}, decimals=1)
 
 
 def _say_dissolved(size: Figure, here: Here) -> str:

@@ -15,118 +15,118 @@ FORWARD_GAIN = 0.8  # of a change of kappa, followed by the charge: the kappa th
 
 
 @method(
-    "active_cl_kg_per_odt = charge_kg_per_odt * active_chlorine_per_kg[chemical]",
+    "active_cl_kg_per_bdt = charge_kg_per_bdt * active_chlorine_per_kg[chemical]",
     title="Charge as active chlorine",
     station="bleaching",
     source="stoichiometry; 5 electrons for chlorine dioxide",
-    aliases=("active_chlorine_kg_per_odt",),
+    aliases=("active_chlorine_kg_per_bdt",),
     exact=False,
-    example=Example({"chemical": "clo2", "charge_kg_per_odt": 9.0}, {"active_cl_kg_per_odt": 23.67}),
+    example=Example({"chemical": "clo2", "charge_kg_per_bdt": 9.0}, {"active_cl_kg_per_bdt": 23.67}),
     chemical=Choice("the chemical", tuple(_ACTIVE_CL)),
-    charge_kg_per_odt=Arg("charge on pulp", 0, 200),
+    charge_kg_per_bdt=Arg("charge on pulp", 0, 200),
 )
-def active_chlorine(*, chemical: str, charge_kg_per_odt: float) -> float:
+def active_chlorine(*, chemical: str, charge_kg_per_bdt: float) -> float:
     """Return a charge counted as active chlorine."""
-    return charge_kg_per_odt * _ACTIVE_CL[chemical]
+    return charge_kg_per_bdt * _ACTIVE_CL[chemical]
 
 
 class DioxideCharge(NamedTuple):
     """Charge of the first dioxide stage."""
 
-    active_cl_kg_per_odt: float
-    clo2_kg_per_odt: float
+    active_cl_kg_per_bdt: float
+    clo2_kg_per_bdt: float
 
 
 @method(
-    "active_cl_kg_per_odt = 10 * kappa_factor * kappa + active_cl_per_cod_kg_per_kg * carryover_cod_kg_per_odt\n"
-    "clo2_kg_per_odt = active_cl_kg_per_odt / 2.63",
+    "active_cl_kg_per_bdt = 10 * kappa_factor * kappa + active_cl_per_cod_kg_per_kg * carryover_cod_kg_per_bdt\n"
+    "clo2_kg_per_bdt = active_cl_kg_per_bdt / 2.63",
     title="Dioxide charge from kappa and carry-over",
     station="bleaching",
     source="definition of the kappa factor; the carry-over coefficient is a default to be fitted",
     example=Example(
-        {"kappa": 13, "kappa_factor": 0.22, "carryover_cod_kg_per_odt": 9, "active_cl_per_cod_kg_per_kg": 0.4},
-        {"active_cl_kg_per_odt": 32.20, "clo2_kg_per_odt": 12.243},
+        {"kappa": 13, "kappa_factor": 0.22, "carryover_cod_kg_per_bdt": 9, "active_cl_per_cod_kg_per_kg": 0.4},
+        {"active_cl_kg_per_bdt": 32.20, "clo2_kg_per_bdt": 12.243},
     ),
     kappa=Arg("kappa into the stage", 0, 100, above=True),
     kappa_factor=Arg("kappa factor", 0, 0.6, above=True, usual=(0.12, 0.35)),
-    carryover_cod_kg_per_odt=Arg("oxygen demand carried in", 0, 100),
+    carryover_cod_kg_per_bdt=Arg("oxygen demand carried in", 0, 100),
     active_cl_per_cod_kg_per_kg=Arg("active chlorine it eats", 0, 2),
 )
 def d0_charge(
     *,
     kappa: float,
     kappa_factor: float,
-    carryover_cod_kg_per_odt: float = 0.0,
+    carryover_cod_kg_per_bdt: float = 0.0,
     active_cl_per_cod_kg_per_kg: float = 0.0,
 ) -> DioxideCharge:
     """Return the active chlorine and the dioxide a first stage needs."""
-    active = 10 * kappa_factor * kappa + active_cl_per_cod_kg_per_kg * carryover_cod_kg_per_odt
+    active = 10 * kappa_factor * kappa + active_cl_per_cod_kg_per_kg * carryover_cod_kg_per_bdt
     return DioxideCharge(active, active / CLO2_ACTIVE_CL)
 
 
 @method(
-    "naoh_kg_per_odt = base_kg_per_odt + slope_kg_per_kg * active_cl_kg_per_odt",
+    "naoh_kg_per_bdt = base_kg_per_bdt + slope_kg_per_kg * active_cl_kg_per_bdt",
     title="Alkali for extraction",
     station="bleaching",
     source="rule of thumb, to be fitted so that the stage ends at pH 10.8 to 11.3",
-    aliases=("extraction_alkali_kg_per_odt",),
-    example=Example({"active_cl_kg_per_odt": 32.2}, {"naoh_kg_per_odt": 19.1}),
-    active_cl_kg_per_odt=Arg("active chlorine before it", 0, 200),
+    aliases=("extraction_alkali_kg_per_bdt",),
+    example=Example({"active_cl_kg_per_bdt": 32.2}, {"naoh_kg_per_bdt": 19.1}),
+    active_cl_kg_per_bdt=Arg("active chlorine before it", 0, 200),
     slope_kg_per_kg=Arg("alkali per active chlorine", 0, 2),
-    base_kg_per_odt=Arg("alkali without any", 0, 20),
+    base_kg_per_bdt=Arg("alkali without any", 0, 20),
 )
 def extraction_alkali(
-    *, active_cl_kg_per_odt: float, slope_kg_per_kg: float = 0.5, base_kg_per_odt: float = 3.0
+    *, active_cl_kg_per_bdt: float, slope_kg_per_kg: float = 0.5, base_kg_per_bdt: float = 3.0
 ) -> float:
     """Return the caustic an extraction stage needs."""
-    return base_kg_per_odt + slope_kg_per_kg * active_cl_kg_per_odt
+    return base_kg_per_bdt + slope_kg_per_kg * active_cl_kg_per_bdt
 
 
 @method(
-    "oxidation_mol_per_odt = 1000 * charge_kg_per_odt * electrons / molar_mass",
+    "oxidation_mol_per_bdt = 1000 * charge_kg_per_bdt * electrons / molar_mass",
     title="Charge as oxidation equivalents",
     station="bleaching",
     source="Grundelius (1993); electrons taken up: ClO2 5, H2O2 2, O2 4, O3 6, Cl2 2",
-    aliases=("oxidation_equivalents_mol_per_odt",),
+    aliases=("oxidation_equivalents_mol_per_bdt",),
     exact=False,
-    results=("oxidation_mol_per_odt",),
-    example=Example({"chemical": "clo2", "charge_kg_per_odt": 9.0}, {"oxidation_mol_per_odt": 667.1}),
+    results=("oxidation_mol_per_bdt",),
+    example=Example({"chemical": "clo2", "charge_kg_per_bdt": 9.0}, {"oxidation_mol_per_bdt": 667.1}),
     chemical=Choice("the chemical", tuple(_ELECTRONS)),
-    charge_kg_per_odt=Arg("charge on pulp", 0, 200),
+    charge_kg_per_bdt=Arg("charge on pulp", 0, 200),
 )
-def oxidation_equivalents(*, chemical: str, charge_kg_per_odt: float) -> float:
+def oxidation_equivalents(*, chemical: str, charge_kg_per_bdt: float) -> float:
     """Return the electrons a charge can take up, by which different oxidants compare."""
     electrons, molar = _ELECTRONS[chemical]
-    return 1000 * charge_kg_per_odt * electrons / molar
+    return 1000 * charge_kg_per_bdt * electrons / molar
 
 
 class Forward(NamedTuple):
     """The kappa that comes, and what the first dioxide stage should be given for it."""
 
     kappa_hat_kappa: float
-    clo2_kg_per_odt: float
-    change_kg_per_odt: float
+    clo2_kg_per_bdt: float
+    change_kg_per_bdt: float
 
 
 @method(
     "kappa_hat_kappa = sum(shares_frac * kappa_each_kappa)\n"
-    "clo2_kg_per_odt = (10 * kappa_factor * (base_kappa + gain_frac * (kappa_hat_kappa - base_kappa))"
-    " + active_cl_per_cod_kg_per_kg * carryover_cod_kg_per_odt) / 2.63\n"
-    "change_kg_per_odt = 10 * kappa_factor * gain_frac * (kappa_hat_kappa - base_kappa) / 2.63",
+    "clo2_kg_per_bdt = (10 * kappa_factor * (base_kappa + gain_frac * (kappa_hat_kappa - base_kappa))"
+    " + active_cl_per_cod_kg_per_kg * carryover_cod_kg_per_bdt) / 2.63\n"
+    "change_kg_per_bdt = 10 * kappa_factor * gain_frac * (kappa_hat_kappa - base_kappa) / 2.63",
     title="Kappa fed forward",
     station="bleaching",
     source="a mixture by shares, the kappa factor, and a part gain since the kappa that comes is an estimate",
     aliases=("kappa_feedforward",),
     example=Example(
         {"shares_frac": [0.6, 0.4], "kappa_each_kappa": [18.0, 20.3], "base_kappa": 18, "kappa_factor": 0.22},
-        {"kappa_hat_kappa": 18.92, "change_kg_per_odt": 0.616},
+        {"kappa_hat_kappa": 18.92, "change_kg_per_bdt": 0.616},
     ),
     shares_frac=Arg("share of each cook at the mixer", 0, 1, series=True),
     kappa_each_kappa=Arg("kappa of each", 0, 100, above=True, series=True),
     base_kappa=Arg("kappa the charge is set for", 0, 100, above=True),
     kappa_factor=Arg("kappa factor", 0, 0.6, above=True, usual=(0.12, 0.35)),
     gain_frac=Arg("share of the change that is followed", 0, 1),
-    carryover_cod_kg_per_odt=Arg("oxygen demand carried in", 0, 100),
+    carryover_cod_kg_per_bdt=Arg("oxygen demand carried in", 0, 100),
     active_cl_per_cod_kg_per_kg=Arg("active chlorine it eats", 0, 2),
 )
 def kappa_forward(
@@ -136,7 +136,7 @@ def kappa_forward(
     base_kappa: float,
     kappa_factor: float,
     gain_frac: float = FORWARD_GAIN,
-    carryover_cod_kg_per_odt: float = 0.0,
+    carryover_cod_kg_per_bdt: float = 0.0,
     active_cl_per_cod_kg_per_kg: float = 0.0,
 ) -> Forward:
     """Return the kappa of the mixture that comes, and the charge that follows it in part."""
@@ -149,21 +149,21 @@ def kappa_forward(
     kappa = float(np.dot(shares_frac, kappa_each_kappa))
     asked = d0_charge.method.bare(  # type: ignore[attr-defined]
         kappa=base_kappa + gain_frac * (kappa - base_kappa), kappa_factor=kappa_factor,
-        carryover_cod_kg_per_odt=carryover_cod_kg_per_odt, active_cl_per_cod_kg_per_kg=active_cl_per_cod_kg_per_kg,
+        carryover_cod_kg_per_bdt=carryover_cod_kg_per_bdt, active_cl_per_cod_kg_per_kg=active_cl_per_cod_kg_per_kg,
     )  # fmt: skip
-    return Forward(kappa, asked.clo2_kg_per_odt, 10 * kappa_factor * gain_frac * (kappa - base_kappa) / CLO2_ACTIVE_CL)
+    return Forward(kappa, asked.clo2_kg_per_bdt, 10 * kappa_factor * gain_frac * (kappa - base_kappa) / CLO2_ACTIVE_CL)
 
 
 @method(
-    "change_kg_per_odt = 10 * kappa_in_kappa / (rate_factor * 2.63)"
+    "change_kg_per_bdt = 10 * kappa_in_kappa / (rate_factor * 2.63)"
     " * log((extracted_kappa - floor_kappa) / (target_kappa - floor_kappa))",
     title="First dioxide stage by the kappa after extraction",
     station="bleaching",
     source="the kappa law of the first stage; its rate is a default to be fitted",
     exact=False,
-    results=("change_kg_per_odt",),
+    results=("change_kg_per_bdt",),
     example=Example(
-        {"extracted_kappa": 3.8, "target_kappa": 3.2, "kappa_in_kappa": 18}, {"change_kg_per_odt": 1.5}, 2e-2
+        {"extracted_kappa": 3.8, "target_kappa": 3.2, "kappa_in_kappa": 18}, {"change_kg_per_bdt": 1.5}, 2e-2
     ),
     extracted_kappa=Arg("kappa after extraction", 0, 60, above=True),
     target_kappa=Arg("kappa wanted there", 0, 60, above=True),

@@ -21,7 +21,7 @@ LOOKS = 4  # for the edge of what costs no more than one per cent above the leas
 class Least(NamedTuple):
     """The cheapest charges, and what the last of the way costs."""
 
-    charge_each_kg_per_odt: list[float]
+    charge_each_kg_per_bdt: list[float]
     cost_per_bdt: float
     shadow_cost_per_bdt: float
 
@@ -43,10 +43,10 @@ class Least(NamedTuple):
             "ks_floor_ks": 0.006,
             "response_each_per_kg": [0.4734, 0.27, 0.25],
             "price_each_cost_per_kg": [1.40, 0.85, 0.85],
-            "least_each_kg_per_odt": [2, 1, 2],
-            "most_each_kg_per_odt": [14, 8, 16],
+            "least_each_kg_per_bdt": [2, 1, 2],
+            "most_each_kg_per_bdt": [14, 8, 16],
         },
-        {"charge_each_kg_per_odt": [5.764, 8.000, 8.974], "cost_per_bdt": 22.498, "shadow_cost_per_bdt": 11.028},
+        {"charge_each_kg_per_bdt": [5.764, 8.000, 8.974], "cost_per_bdt": 22.498, "shadow_cost_per_bdt": 11.028},
         1e-3,
     ),
     ks_in_ks=Arg("k/s that comes in", 0, 100, above=True),
@@ -54,8 +54,8 @@ class Least(NamedTuple):
     ks_floor_ks=Arg("k/s no charge goes below", 0, 1),
     response_each_per_kg=Arg("response of each stage", 0, 10, above=True, series=True),
     price_each_cost_per_kg=Arg("price of each", 0, 1e4, above=True, series=True),
-    least_each_kg_per_odt=Arg("least of each", 0, 200, series=True),
-    most_each_kg_per_odt=Arg("most of each", 0, 200, series=True),
+    least_each_kg_per_bdt=Arg("least of each", 0, 200, series=True),
+    most_each_kg_per_bdt=Arg("most of each", 0, 200, series=True),
 )
 def cheapest_on_one_floor(
     *,
@@ -64,21 +64,21 @@ def cheapest_on_one_floor(
     ks_floor_ks: float,
     response_each_per_kg: np.ndarray,
     price_each_cost_per_kg: np.ndarray,
-    least_each_kg_per_odt: np.ndarray,
-    most_each_kg_per_odt: np.ndarray,
+    least_each_kg_per_bdt: np.ndarray,
+    most_each_kg_per_bdt: np.ndarray,
 ) -> Least:
     """Return the cheapest charges where every stage has the same floor."""
     response, price = np.asarray(response_each_per_kg, float), np.asarray(price_each_cost_per_kg, float)
-    least, most = np.asarray(least_each_kg_per_odt, float), np.asarray(most_each_kg_per_odt, float)
+    least, most = np.asarray(least_each_kg_per_bdt, float), np.asarray(most_each_kg_per_bdt, float)
     for name, one in (
         ("price_each_cost_per_kg", price),
-        ("least_each_kg_per_odt", least),
-        ("most_each_kg_per_odt", most),
+        ("least_each_kg_per_bdt", least),
+        ("most_each_kg_per_bdt", most),
     ):
         if len(one) != len(response):
             raise DomainError("E_COUNT", name, "one for each stage", f"{len(response)} numbers")
     if (least > most).any():
-        raise DomainError("E_ORDER", "least_each_kg_per_odt", "a least charge is above its most", "least below most")
+        raise DomainError("E_ORDER", "least_each_kg_per_bdt", "a least charge is above its most", "least below most")
     if ks_in_ks <= ks_floor_ks:
         raise DomainError("E_RANGE", "ks_in_ks", "the pulp is at the floor already", f"more than {ks_floor_ks:g}")
 
@@ -125,8 +125,8 @@ class Limits:
 
     brightness_pct: float
     viscosity_ml_per_g: float | None = None
-    cod_kg_per_odt: float | None = None
-    aox_kg_per_odt: float | None = None
+    cod_kg_per_bdt: float | None = None
+    aox_kg_per_bdt: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,7 +163,7 @@ class _Problem:
         """Return the pulp at the end, its cost a tonne out, its oxygen demand and its chlorinated organics."""
         rows = self.rows
         for lever, charge in zip(self.levers, charges, strict=True):
-            rows[lever.stage]["charge_kg_per_odt"] = float(charge) * lever.per_kg
+            rows[lever.stage]["charge_kg_per_bdt"] = float(charge) * lever.per_kg
         at = dict.fromkeys((lever.stage for lever in self.levers), 1.0)
         pulp, cod = self.pulp, 0.0
         for index, row in enumerate(rows):
@@ -172,7 +172,7 @@ class _Problem:
             before = pulp
             _, pulp = stage_end(row, pulp)
             lost_pct = 100 * (1 - pulp.yield_frac / before.yield_frac)
-            cod += (before.cod_kg_per_odt + 10 * row["cod_per_loss_kg_per_kg"] * lost_pct) * row["wash_removal_frac"]
+            cod += (before.cod_kg_per_bdt + 10 * row["cod_per_loss_kg_per_kg"] * lost_pct) * row["wash_removal_frac"]
         cost = sum(
             float(charge) * lever.cost_per_kg * at[lever.stage]
             for lever, charge in zip(self.levers, charges, strict=True)
@@ -187,10 +187,10 @@ class _Problem:
         limits = self.limits
         if limits.viscosity_ml_per_g is not None:
             found.append(float(VISCOSITY(chain_dp=pulp.dp)) / limits.viscosity_ml_per_g - 1)
-        if limits.cod_kg_per_odt is not None:
-            found.append(1 - cod / limits.cod_kg_per_odt)
-        if limits.aox_kg_per_odt is not None:
-            found.append(1 - aox / limits.aox_kg_per_odt)
+        if limits.cod_kg_per_bdt is not None:
+            found.append(1 - cod / limits.cod_kg_per_bdt)
+        if limits.aox_kg_per_bdt is not None:
+            found.append(1 - aox / limits.aox_kg_per_bdt)
         return found
 
     def solve(
@@ -236,7 +236,7 @@ def cheapest(
     kappa: float,
     brightness_pct: float,
     viscosity_ml_per_g: float,
-    cod_kg_per_odt: float,
+    cod_kg_per_bdt: float,
     levers: Sequence[Lever],
     limits: Limits,
 ) -> Cheapest:
@@ -251,7 +251,7 @@ def cheapest(
         raise DomainError("E_COUNT", "levers", "no charge may be moved", "one or more")
     start = Pulp(
         kappa, float(KS(reflectance_frac=brightness_pct / 100)), float(LENGTH(viscosity_ml_per_g=viscosity_ml_per_g)), 1.0,
-        cod_kg_per_odt,
+        cod_kg_per_bdt,
     )  # fmt: skip
     problem = _Problem(stages, start, levers, limits)
     count = len(levers)
@@ -276,9 +276,9 @@ def _binds(problem: _Problem, charges: np.ndarray) -> list[str]:
     names = ["brightness"]
     if problem.limits.viscosity_ml_per_g is not None:
         names.append("viscosity")
-    if problem.limits.cod_kg_per_odt is not None:
+    if problem.limits.cod_kg_per_bdt is not None:
         names.append("oxygen demand")
-    if problem.limits.aox_kg_per_odt is not None:
+    if problem.limits.aox_kg_per_bdt is not None:
         names.append("chlorinated organics")
     for name, left in zip(names, problem.slack(charges, problem.limits.brightness_pct), strict=True):
         if left < 1e-3:
@@ -340,8 +340,8 @@ def _out_of_reach(problem: _Problem) -> DomainError:
         middle = (low + high) / 2
         low, high = (middle, high) if problem.solve(middle, starts) is not None else (low, middle)
     set_ = [name for name, one in (
-        ("viscosity", problem.limits.viscosity_ml_per_g), ("oxygen demand", problem.limits.cod_kg_per_odt),
-        ("chlorinated organics", problem.limits.aox_kg_per_odt),
+        ("viscosity", problem.limits.viscosity_ml_per_g), ("oxygen demand", problem.limits.cod_kg_per_bdt),
+        ("chlorinated organics", problem.limits.aox_kg_per_bdt),
     ) if one is not None]  # fmt: skip
     reach = f"they allow {low:.1f} % ISO" if low > 1.01 else "no charge keeps them"
     message = f"{problem.limits.brightness_pct:g} % ISO cannot be had inside the limits of {', '.join(set_)}: {reach}"

@@ -49,7 +49,7 @@ def _alkali_limits(here: Here, size: Figure) -> Iterable[Most]:
     if size.value > 0:
         yield from pump_room(here, caustic)
         return
-    given = float(here.stands(caustic.point, told_of(here, caustic.charge_kg_per_odt)).value)
+    given = float(here.stands(caustic.point, told_of(here, caustic.charge_kg_per_bdt)).value)
     if size.value < 0:
         yield Most(given, f"it is given {given:g} kg/BDt; below that it would take acid")
 
@@ -78,7 +78,7 @@ def _steam(here: Here) -> Figure:
     unit = bleach_at(here)
     thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
     data = {
-        "production_bd_t_per_h": here.flow_in(), "stock_consistency_pct": told_of(here, thick),
+        "production_bdt_per_h": here.flow_in(), "stock_consistency_pct": told_of(here, thick),
         "in_c": here.now, "out_c": here.wanted,
     }  # fmt: skip
     return figure("direct_steam", "steam that is short", data, result="steam_t_per_h", decimals=2)

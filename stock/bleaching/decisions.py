@@ -26,7 +26,7 @@ ALKALI_PER_ACTIVE_CL = 0.5
 
 
 def _charge(here: Here) -> Datum:
-    return here.stands(f"charge:{here.unit.id}", here.given("charge_kg_per_odt"))
+    return here.stands(f"charge:{here.unit.id}", here.given("charge_kg_per_bdt"))
 
 
 def _known(here: Here, kind: str, field: str) -> Datum:
@@ -46,7 +46,7 @@ def _change(here: Here) -> Figure:
         {
             "now_brightness_pct": here.now,
             "target_brightness_pct": here.wanted,
-            "charge_kg_per_odt": _charge(here),
+            "charge_kg_per_bdt": _charge(here),
             "response_per_kg": _known(here, "response", "response_per_kg"),
             "ks_floor_ks": _known(here, "floor", "ks_floor"),
         },
@@ -94,8 +94,8 @@ def _pump(here: Here, step: Figure) -> str:
     if unit.solution_g_per_l is None:
         return words
     data = {
-        "charge_kg_per_odt": Datum(_charge(here).value + moved, Origin("computed", "present charge and the step")),
-        "production_bd_t_per_h": here.flow_in(),
+        "charge_kg_per_bdt": Datum(_charge(here).value + moved, Origin("computed", "present charge and the step")),
+        "production_bdt_per_h": here.flow_in(),
         "solution_g_per_l": here.given("solution_g_per_l"),
     }
     try:
@@ -112,7 +112,7 @@ def _say(step: Figure, here: Here) -> str:
 
 def _answers(here: Here) -> bool:
     """Whether the mill knows how brightness answers to the last stage's charge."""
-    if not isinstance(here.unit, BleachStage) or here.unit.charge_kg_per_odt is None:
+    if not isinstance(here.unit, BleachStage) or here.unit.charge_kg_per_bdt is None:
         return False
     try:
         return all(_known(here, *one) for one in (("response", "response_per_kg"), ("floor", "ks_floor")))
@@ -151,7 +151,7 @@ def _dull(here: Here) -> bool:
 
 
 def _bright_enough(here: Here) -> bool:
-    return isinstance(here.unit, BleachStage) and here.unit.charge_kg_per_odt is not None and not _dull(here)
+    return isinstance(here.unit, BleachStage) and here.unit.charge_kg_per_bdt is not None and not _dull(here)
 
 
 def _less_charge(here: Here) -> Moved:
@@ -270,14 +270,14 @@ def _stop_of_pump(here: Here, size: Figure) -> str:
             continue
         rate = here.at(unit).flow_in().value
         for at, stage in enumerate(unit.stages):
-            if not (stage.solution_g_per_l and stage.most_l_per_min and stage.charge_kg_per_odt):
+            if not (stage.solution_g_per_l and stage.most_l_per_min and stage.charge_kg_per_bdt):
                 continue
             if abs(stage.solution_g_per_l / here.wanted.value - 1) > 0.3:
                 continue
-            most = reaches(stage.most_l_per_min, here.now.value, rate) if rate > 0 else stage.charge_kg_per_odt
-            if most < stage.charge_kg_per_odt:
+            most = reaches(stage.most_l_per_min, here.now.value, rate) if rate > 0 else stage.charge_kg_per_bdt
+            if most < stage.charge_kg_per_bdt:
                 words.append(
-                    f"{unit.called(at)} reaches {most:.1f} of {stage.charge_kg_per_odt:g} kg/BDt at its pump's stop"
+                    f"{unit.called(at)} reaches {most:.1f} of {stage.charge_kg_per_bdt:g} kg/BDt at its pump's stop"
                 )
     return "; ".join(words)
 

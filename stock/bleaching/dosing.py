@@ -10,21 +10,21 @@ TITRATE_AGAIN_FRAC = 0.15
 
 
 @method(
-    "flow_l_per_min = charge_kg_per_odt * production_bd_t_per_h / solution_g_per_l * 1000 / 60",
+    "flow_l_per_min = charge_kg_per_bdt * production_bdt_per_h / solution_g_per_l * 1000 / 60",
     title="Charge to dosing flow",
     station="bleaching",
     source="definition; charge and strength both as 100 % chemical",
     aliases=("dosing_flow_l_per_min",),
     example=Example(
-        {"charge_kg_per_odt": 7.5, "production_bd_t_per_h": 20, "solution_g_per_l": 8.8}, {"flow_l_per_min": 284.1}
+        {"charge_kg_per_bdt": 7.5, "production_bdt_per_h": 20, "solution_g_per_l": 8.8}, {"flow_l_per_min": 284.1}
     ),
-    charge_kg_per_odt=Arg("charge on pulp", 0, 200),
-    production_bd_t_per_h=Arg("pulp through the stage", 0, 1000),
+    charge_kg_per_bdt=Arg("charge on pulp", 0, 200),
+    production_bdt_per_h=Arg("pulp through the stage", 0, 1000),
     solution_g_per_l=Arg("strength of the solution", 0, 1600, above=True),
 )
-def dosing_flow(*, charge_kg_per_odt: float, production_bd_t_per_h: float, solution_g_per_l: float) -> float:
+def dosing_flow(*, charge_kg_per_bdt: float, production_bdt_per_h: float, solution_g_per_l: float) -> float:
     """Return the pump flow that gives a charge."""
-    return charge_kg_per_odt * production_bd_t_per_h / solution_g_per_l * 1000 / 60
+    return charge_kg_per_bdt * production_bdt_per_h / solution_g_per_l * 1000 / 60
 
 
 @method(
@@ -86,17 +86,17 @@ def pump_at_strength(
 class Brought(NamedTuple):
     """What a solution does to the stock it goes into."""
 
-    added_m3_per_odt: float
+    added_m3_per_bdt: float
     consistency_pct: float
     temperature_c: float
 
 
 @method(
-    "added_m3_per_odt = charge_kg_per_odt / solution_g_per_l\n"
-    "consistency_pct = 100 / (100 / stock_consistency_pct + charge_kg_per_odt / solution_g_per_l)\n"
+    "added_m3_per_bdt = charge_kg_per_bdt / solution_g_per_l\n"
+    "consistency_pct = 100 / (100 / stock_consistency_pct + charge_kg_per_bdt / solution_g_per_l)\n"
     "temperature_c = (stock_temperature_c * (1.34 + 4.19 * (100 / stock_consistency_pct - 1))"
-    " + 4.19 * charge_kg_per_odt / solution_g_per_l * solution_temperature_c)"
-    " / (1.34 + 4.19 * (100 / stock_consistency_pct - 1 + charge_kg_per_odt / solution_g_per_l))",
+    " + 4.19 * charge_kg_per_bdt / solution_g_per_l * solution_temperature_c)"
+    " / (1.34 + 4.19 * (100 / stock_consistency_pct - 1 + charge_kg_per_bdt / solution_g_per_l))",
     title="Stock after a solution went in",
     station="bleaching",
     source="balances of water and heat; the solution as water",
@@ -104,16 +104,16 @@ class Brought(NamedTuple):
     results=Brought._fields,
     example=Example(
         {
-            "charge_kg_per_odt": 12.24,
+            "charge_kg_per_bdt": 12.24,
             "solution_g_per_l": 8.8,
             "stock_consistency_pct": 11,
             "stock_temperature_c": 68,
             "solution_temperature_c": 8,
         },
-        {"added_m3_per_odt": 1.39, "consistency_pct": 9.54, "temperature_c": 59.5},
+        {"added_m3_per_bdt": 1.39, "consistency_pct": 9.54, "temperature_c": 59.5},
         2e-3,
     ),
-    charge_kg_per_odt=Arg("charge on pulp", 0, 200),
+    charge_kg_per_bdt=Arg("charge on pulp", 0, 200),
     solution_g_per_l=Arg("strength of the solution", 0, 1600, above=True),
     stock_consistency_pct=Arg("consistency of the stock", 0, 40, above=True),
     stock_temperature_c=Arg("its warmth", 0, 130),
@@ -121,14 +121,14 @@ class Brought(NamedTuple):
 )
 def after_solution(
     *,
-    charge_kg_per_odt: float,
+    charge_kg_per_bdt: float,
     solution_g_per_l: float,
     stock_consistency_pct: float,
     stock_temperature_c: float,
     solution_temperature_c: float,
 ) -> Brought:
     """Return how thin and how cold a solution makes the stock."""
-    added, liquor = charge_kg_per_odt / solution_g_per_l, 100 / stock_consistency_pct - 1
+    added, liquor = charge_kg_per_bdt / solution_g_per_l, 100 / stock_consistency_pct - 1
     stock_heat = CP_FIBRE + CP_WATER * liquor
     warmth = (stock_temperature_c * stock_heat + CP_WATER * added * solution_temperature_c) / (
         stock_heat + CP_WATER * added

@@ -19,7 +19,7 @@ class Blown:
 
     label: str
     at_h: float
-    bd_t: float
+    bdt: float
     kappa: float
     measured: bool = True
 
@@ -36,7 +36,7 @@ class Coming:
 
 
 def coming(
-    blown: Sequence[Blown], tank_bd_t: float, lag_h: float, first_kappa: float, rate_bd_t_per_h: float = 0.0
+    blown: Sequence[Blown], tank_bdt: float, lag_h: float, first_kappa: float, rate_bdt_per_h: float = 0.0
 ) -> list[Coming]:
     """Return what comes to the first mixer, batch by batch.
 
@@ -47,30 +47,30 @@ def coming(
     ----------
     blown : sequence of Blown
         The oldest first.
-    tank_bd_t : float
+    tank_bdt : float
         What the tank usually holds before a blow, BDt, 0 for none.
     lag_h : float
         Time from the tank to the first mixer.
     first_kappa : float
         Kappa of what was there before the first of them.
-    rate_bd_t_per_h : float
+    rate_bdt_per_h : float
         What is drawn, by which the last of them lasts; without it, as long as the one before.
     """
     found: list[Coming] = []
     kappa = first_kappa
     for index, one in enumerate(blown):
-        share = one.bd_t / (one.bd_t + tank_bd_t) if one.bd_t > 0 else 0.0
+        share = one.bdt / (one.bdt + tank_bdt) if one.bdt > 0 else 0.0
         kappa += share * (one.kappa - kappa)
-        ends = blown[index + 1].at_h if index + 1 < len(blown) else one.at_h + _lasts_h(blown, rate_bd_t_per_h)
+        ends = blown[index + 1].at_h if index + 1 < len(blown) else one.at_h + _lasts_h(blown, rate_bdt_per_h)
         if ends > one.at_h:
             found.append(Coming(one.label, one.at_h + lag_h, ends + lag_h, kappa, one.measured))
     return found
 
 
-def _lasts_h(blown: Sequence[Blown], rate_bd_t_per_h: float) -> float:
+def _lasts_h(blown: Sequence[Blown], rate_bdt_per_h: float) -> float:
     """Return how long the last batch lasts."""
-    if rate_bd_t_per_h > 0 and blown[-1].bd_t > 0:
-        return blown[-1].bd_t / rate_bd_t_per_h
+    if rate_bdt_per_h > 0 and blown[-1].bdt > 0:
+        return blown[-1].bdt / rate_bdt_per_h
     return blown[-1].at_h - blown[-2].at_h if len(blown) > 1 else USUAL_H
 
 
@@ -120,7 +120,7 @@ def exit_ahead(
     brightness_pct: float,
     base_kappa: float,
     minutes: Sequence[float],
-    cod_kg_per_odt: float | None = None,
+    cod_kg_per_bdt: float | None = None,
     step_h: float = 0.25,
 ) -> Ahead:
     """Return the brightness at the exit while pulp that is known comes out, anchored at what is read there now.
@@ -136,11 +136,11 @@ def exit_ahead(
         return tuple(charge_at(at, entered_h + one) for at, one in enumerate(before_h))
 
     def rows_at(kappa: float, charges: tuple[float, ...]) -> list[dict[str, float]]:
-        return rows_of(unit, kappa, {at: Run(charge_kg_per_odt=one) for at, one in enumerate(charges)}, cod_kg_per_odt)
+        return rows_of(unit, kappa, {at: Run(charge_kg_per_bdt=one) for at, one in enumerate(charges)}, cod_kg_per_bdt)
 
     now_kappa = kappa_at(parts, -hold_h, base_kappa)
     rows = rows_at(now_kappa, runs_of(-hold_h))
-    per_kappa = ks_into(rows, start_of(unit, now_kappa, cod_kg_per_odt), ks_of(brightness_pct)) / now_kappa
+    per_kappa = ks_into(rows, start_of(unit, now_kappa, cod_kg_per_bdt), ks_of(brightness_pct)) / now_kappa
     known_to = max((one.to_h for one in parts), default=-hold_h) + hold_h
     hours = np.arange(0.0, max(min(known_to, hold_h + 12.0), step_h) + 1e-9, step_h)
     ends: dict[tuple[float, tuple[float, ...]], float] = {}
@@ -149,7 +149,7 @@ def exit_ahead(
         kappa = kappa_at(parts, float(hour) - hold_h, now_kappa)
         key = kappa, runs_of(float(hour) - hold_h)
         if key not in ends:
-            start = start_of(unit, kappa, cod_kg_per_odt)._replace(ks=per_kappa * kappa)
+            start = start_of(unit, kappa, cod_kg_per_bdt)._replace(ks=per_kappa * kappa)
             ends[key] = brightness_of(march(rows_at(*key), start)[-1].ks)
         found.append(ends[key])
     return Ahead(tuple(map(float, hours)), tuple(found))

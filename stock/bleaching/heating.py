@@ -13,14 +13,14 @@ _WANTED: Final = Arg("as it is to be", 0, 100)
 _STEAM: Final = Arg("enthalpy of the steam", 2400, 3400)
 
 
-def _warmed_kj(production_bd_t_per_h: float, stock_consistency_pct: float, in_c: float, out_c: float) -> float:
+def _warmed_kj(production_bdt_per_h: float, stock_consistency_pct: float, in_c: float, out_c: float) -> float:
     """Return the heat that warms stock, MJ/h; refuses a steam that cools."""
     if out_c < in_c:
         message = f"steam cools nothing: {out_c:g} °C after {in_c:g} °C"
         raise DomainError("E_RANGE", "out_c", message, f"{in_c:g} to 100 °C")
     share = stock_consistency_pct / 100
     heat = share * CP_FIBRE + (1 - share) * CP_WATER
-    return production_bd_t_per_h / share * heat * (out_c - in_c)
+    return production_bdt_per_h / share * heat * (out_c - in_c)
 
 
 class Steamed(NamedTuple):
@@ -31,20 +31,20 @@ class Steamed(NamedTuple):
 
 
 @method(
-    "stock_t_per_h = 100 * production_bd_t_per_h / stock_consistency_pct\n"
+    "stock_t_per_h = 100 * production_bdt_per_h / stock_consistency_pct\n"
     "heat_kj_per_kg_k = stock_consistency_pct / 100 * 1.34 + (1 - stock_consistency_pct / 100) * 4.19\n"
     "steam_t_per_h = stock_t_per_h * heat_kj_per_kg_k * (out_c - in_c) / (steam_kj_per_kg - 4.19 * out_c)\n"
-    "consistency_pct = 100 * production_bd_t_per_h / (stock_t_per_h + steam_t_per_h)",
+    "consistency_pct = 100 * production_bdt_per_h / (stock_t_per_h + steam_t_per_h)",
     title="Steam straight into stock",
     station="bleaching",
     source="balance of heat; 2738 kJ/kg at 0.4 MPa abs",
     aliases=("direct_steam",),
     results=Steamed._fields,
     example=Example(
-        {"production_bd_t_per_h": 18, "stock_consistency_pct": 10, "in_c": 62, "out_c": 76},
+        {"production_bdt_per_h": 18, "stock_consistency_pct": 10, "in_c": 62, "out_c": 76},
         {"steam_t_per_h": 4.067, "consistency_pct": 9.779},
     ),
-    production_bd_t_per_h=_PULP,
+    production_bdt_per_h=_PULP,
     stock_consistency_pct=_THICK,
     in_c=_CAME,
     out_c=_WANTED,
@@ -52,21 +52,21 @@ class Steamed(NamedTuple):
 )
 def direct_steam(
     *,
-    production_bd_t_per_h: float,
+    production_bdt_per_h: float,
     stock_consistency_pct: float,
     in_c: float,
     out_c: float,
     steam_kj_per_kg: float = 2738.0,
 ) -> Steamed:
     """Return the steam that warms stock, and how thin the stock is after it."""
-    stock = 100 * production_bd_t_per_h / stock_consistency_pct
-    warmed = _warmed_kj(production_bd_t_per_h, stock_consistency_pct, in_c, out_c)
+    stock = 100 * production_bdt_per_h / stock_consistency_pct
+    warmed = _warmed_kj(production_bdt_per_h, stock_consistency_pct, in_c, out_c)
     steam = warmed / (steam_kj_per_kg - CP_WATER * out_c)
-    return Steamed(steam, 100 * production_bd_t_per_h / (stock + steam))
+    return Steamed(steam, 100 * production_bdt_per_h / (stock + steam))
 
 
 @method(
-    "stock_t_per_h = 100 * production_bd_t_per_h / stock_consistency_pct\n"
+    "stock_t_per_h = 100 * production_bdt_per_h / stock_consistency_pct\n"
     "heat_kj_per_kg_k = stock_consistency_pct / 100 * 1.34 + (1 - stock_consistency_pct / 100) * 4.19\n"
     "steam_t_per_h = stock_t_per_h * heat_kj_per_kg_k * (out_c - in_c) / (steam_kj_per_kg - 4.19 * condensate_c)"
     " / (1 - loss_frac)",
@@ -75,11 +75,11 @@ def direct_steam(
     source="balance of heat; the condensate leaves hot and clean, the stock stays as thick as it came",
     results=("steam_t_per_h",),
     example=Example(
-        {"production_bd_t_per_h": 18, "stock_consistency_pct": 10, "in_c": 62, "out_c": 76, "condensate_c": 90},
+        {"production_bdt_per_h": 18, "stock_consistency_pct": 10, "in_c": 62, "out_c": 76, "condensate_c": 90},
         {"steam_t_per_h": 4.168},
     ),
     notes="Straight in is cheaper to build and thins the stock; through a wall keeps the water and the condensate.",
-    production_bd_t_per_h=_PULP,
+    production_bdt_per_h=_PULP,
     stock_consistency_pct=_THICK,
     in_c=_CAME,
     out_c=_WANTED,
@@ -89,7 +89,7 @@ def direct_steam(
 )
 def indirect_steam(
     *,
-    production_bd_t_per_h: float,
+    production_bdt_per_h: float,
     stock_consistency_pct: float,
     in_c: float,
     out_c: float,
@@ -98,5 +98,5 @@ def indirect_steam(
     loss_frac: float = 0.0,
 ) -> float:
     """Return the steam a heater with a wall takes to warm stock."""
-    warmed = _warmed_kj(production_bd_t_per_h, stock_consistency_pct, in_c, out_c)
+    warmed = _warmed_kj(production_bdt_per_h, stock_consistency_pct, in_c, out_c)
     return warmed / (steam_kj_per_kg - CP_WATER * condensate_c) / (1 - loss_frac)

@@ -59,7 +59,7 @@ class Fit(NamedTuple):
 
 @method(
     "y = (ks_in_each_ks - ks_floor_ks) / (ks_out_each_ks - ks_floor_ks) - 1\n"
-    "response_per_kg = sum(charge_each_kg_per_odt * y) / sum(charge_each_kg_per_odt**2)",
+    "response_per_kg = sum(charge_each_kg_per_bdt * y) / sum(charge_each_kg_per_bdt**2)",
     title="Response of a stage from results",
     station="bleaching",
     source="least squares through nought; limits at 95 % from the scatter of y",
@@ -68,28 +68,28 @@ class Fit(NamedTuple):
     results=Fit._fields,
     example=Example(
         {
-            "charge_each_kg_per_odt": [6, 10, 14, 18],
+            "charge_each_kg_per_bdt": [6, 10, 14, 18],
             "ks_in_each_ks": [0.06, 0.06, 0.06, 0.06],
             "ks_out_each_ks": [0.0276, 0.02142857, 0.018, 0.01581818],
             "ks_floor_ks": 0.006,
         },
         {"response_per_kg": 0.25, "low_response_per_kg": 0.25, "high_response_per_kg": 0.25},
     ),
-    charge_each_kg_per_odt=Arg("charges", 0, 200, series=True, count=3),
+    charge_each_kg_per_bdt=Arg("charges", 0, 200, series=True, count=3),
     ks_in_each_ks=Arg("k/s before each", 0, 100, above=True, series=True, count=3),
     ks_out_each_ks=Arg("k/s after each", 0, 100, above=True, series=True, count=3),
     ks_floor_ks=Arg("k/s no charge goes below", 0, 1),
 )
 def response_fit(
-    *, charge_each_kg_per_odt: np.ndarray, ks_in_each_ks: np.ndarray, ks_out_each_ks: np.ndarray, ks_floor_ks: float
+    *, charge_each_kg_per_bdt: np.ndarray, ks_in_each_ks: np.ndarray, ks_out_each_ks: np.ndarray, ks_floor_ks: float
 ) -> Fit:
     """Return the response that results show, with its limits; fewer than six results only hint."""
-    _one_for_each(len(charge_each_kg_per_odt), ks_in_each_ks=ks_in_each_ks, ks_out_each_ks=ks_out_each_ks)
+    _one_for_each(len(charge_each_kg_per_bdt), ks_in_each_ks=ks_in_each_ks, ks_out_each_ks=ks_out_each_ks)
     if (ks_out_each_ks <= ks_floor_ks).any():
         message = "a result is beyond the floor this stage is said to have: the floor is too high"
         raise DomainError("E_RANGE", "ks_floor_ks", message, f"less than {float(ks_out_each_ks.min()):.4f}")
     shown = (ks_in_each_ks - ks_floor_ks) / (ks_out_each_ks - ks_floor_ks) - 1
-    return Fit(*through_nought(charge_each_kg_per_odt, shown, "charge_each_kg_per_odt"))
+    return Fit(*through_nought(charge_each_kg_per_bdt, shown, "charge_each_kg_per_bdt"))
 
 
 class KappaRateFit(NamedTuple):
@@ -102,7 +102,7 @@ class KappaRateFit(NamedTuple):
 
 
 @method(
-    "x = charge_each_kg_per_odt / (10 * in_each_kappa)\n"
+    "x = charge_each_kg_per_bdt / (10 * in_each_kappa)\n"
     "y = log((in_each_kappa - floor_kappa) / (out_each_kappa - floor_kappa))\n"
     "rate_factor = sum(x * y) / sum(x**2)",
     title="Rate of the kappa from results",
@@ -112,7 +112,7 @@ class KappaRateFit(NamedTuple):
     results=KappaRateFit._fields,
     example=Example(
         {
-            "charge_each_kg_per_odt": [13.2, 26.4, 39.6],
+            "charge_each_kg_per_bdt": [13.2, 26.4, 39.6],
             "in_each_kappa": [12, 12, 12],
             "out_each_kappa": [4.981973, 2.889216, 2.265162],
             "floor_kappa": 2.0,
@@ -120,22 +120,22 @@ class KappaRateFit(NamedTuple):
         {"rate_factor": 11.0, "low_rate_factor": 11.0, "high_rate_factor": 11.0},
         1e-3,
     ),
-    charge_each_kg_per_odt=Arg("charges that worked", 0, 200, series=True, count=3),
+    charge_each_kg_per_bdt=Arg("charges that worked", 0, 200, series=True, count=3),
     in_each_kappa=Arg("kappa before each", 0, 150, above=True, series=True, count=3),
     out_each_kappa=Arg("kappa after each", 0, 150, above=True, series=True, count=3),
     floor_kappa=Arg("kappa no charge goes below", 0, 50),
 )
 def kappa_rate_fit(
-    *, charge_each_kg_per_odt: np.ndarray, in_each_kappa: np.ndarray, out_each_kappa: np.ndarray, floor_kappa: float
+    *, charge_each_kg_per_bdt: np.ndarray, in_each_kappa: np.ndarray, out_each_kappa: np.ndarray, floor_kappa: float
 ) -> KappaRateFit:
     """Return the rate of the kappa that results show; oxygen goes by its own law instead."""
-    _one_for_each(len(charge_each_kg_per_odt), in_each_kappa=in_each_kappa, out_each_kappa=out_each_kappa)
+    _one_for_each(len(charge_each_kg_per_bdt), in_each_kappa=in_each_kappa, out_each_kappa=out_each_kappa)
     least = float(min(in_each_kappa.min(), out_each_kappa.min()))
     if least <= floor_kappa:
         message = "a kappa is beyond the floor this stage is said to have: the floor is too high"
         raise DomainError("E_RANGE", "floor_kappa", message, f"less than {least:.2f}")
     shown = np.log((in_each_kappa - floor_kappa) / (out_each_kappa - floor_kappa))
-    return KappaRateFit(*through_nought(charge_each_kg_per_odt / (10 * in_each_kappa), shown, "charge_each_kg_per_odt"))
+    return KappaRateFit(*through_nought(charge_each_kg_per_bdt / (10 * in_each_kappa), shown, "charge_each_kg_per_bdt"))
 
 
 class CutFit(NamedTuple):
@@ -186,7 +186,7 @@ class DirtFit(NamedTuple):
 
 @method(
     "y = log(in_each_per_kg / out_each_per_kg)\n"
-    "dirt_factor = sum(charge_each_kg_per_odt * y) / sum(charge_each_kg_per_odt**2)",
+    "dirt_factor = sum(charge_each_kg_per_bdt * y) / sum(charge_each_kg_per_bdt**2)",
     title="Rate at which dirt and shives fade, from counts",
     station="bleaching",
     source="default form, what is left falls by the same share for each kilogram; least squares, limits at 95 %",
@@ -194,19 +194,19 @@ class DirtFit(NamedTuple):
     results=DirtFit._fields,
     example=Example(
         {
-            "charge_each_kg_per_odt": [10, 20, 30],
+            "charge_each_kg_per_bdt": [10, 20, 30],
             "in_each_per_kg": [400, 400, 400],
             "out_each_per_kg": [296.3273, 219.5247, 162.6279],
         },
         {"dirt_factor": 0.03, "low_dirt_factor": 0.03, "high_dirt_factor": 0.03},
         1e-3,
     ),
-    charge_each_kg_per_odt=Arg("charges that worked", 0, 200, series=True, count=3),
+    charge_each_kg_per_bdt=Arg("charges that worked", 0, 200, series=True, count=3),
     in_each_per_kg=Arg("specks a kilogram before each", 0, 1e7, above=True, series=True, count=3),
     out_each_per_kg=Arg("specks a kilogram after each", 0, 1e7, above=True, series=True, count=3),
 )
-def dirt_fit(*, charge_each_kg_per_odt: np.ndarray, in_each_per_kg: np.ndarray, out_each_per_kg: np.ndarray) -> DirtFit:
+def dirt_fit(*, charge_each_kg_per_bdt: np.ndarray, in_each_per_kg: np.ndarray, out_each_per_kg: np.ndarray) -> DirtFit:
     """Return the rate at which counts say that dirt fades."""
-    _one_for_each(len(charge_each_kg_per_odt), in_each_per_kg=in_each_per_kg, out_each_per_kg=out_each_per_kg)
+    _one_for_each(len(charge_each_kg_per_bdt), in_each_per_kg=in_each_per_kg, out_each_per_kg=out_each_per_kg)
     shown = np.log(in_each_per_kg / out_each_per_kg)
-    return DirtFit(*through_nought(charge_each_kg_per_odt, shown, "charge_each_kg_per_odt"))
+    return DirtFit(*through_nought(charge_each_kg_per_bdt, shown, "charge_each_kg_per_bdt"))

@@ -20,16 +20,16 @@ def told_of(here: Here, value: float) -> Datum:
     return Datum(value, here.facts.set_origin(here.unit.name))
 
 
-def reaches(most_l_per_min: float, g_per_l: float, bd_t_per_h: float) -> float:
+def reaches(most_l_per_min: float, g_per_l: float, bdt_per_h: float) -> float:
     """Return the charge a pump at its stop gives, kg/BDt."""
-    return most_l_per_min * g_per_l * 60 / (1000 * bd_t_per_h)
+    return most_l_per_min * g_per_l * 60 / (1000 * bdt_per_h)
 
 
 def pump_room(here: Here, dosed: Dosed) -> Iterable[Most]:
     """Yield how much more of something a stage can be given, by its pump; nothing where that is not told."""
     rate = here.flow_in().value
     if dosed.most_l_per_min and dosed.solution_g_per_l and rate > 0:
-        given = float(here.stands(dosed.point, told_of(here, dosed.charge_kg_per_odt)).value)
+        given = float(here.stands(dosed.point, told_of(here, dosed.charge_kg_per_bdt)).value)
         most = reaches(dosed.most_l_per_min, dosed.solution_g_per_l, rate)
         yield Most(max(0.0, most - given), f"its pump gives {dosed.most_l_per_min:g} L/min, {most:.1f} kg/BDt")
 

@@ -37,7 +37,7 @@ def oxygen_rate(*, kappa_in_kappa: float, kappa_out_kappa: float, time_min: floa
 
 @method(
     "k = rate_per_min * exp(-(activation_kj_per_mol / R) * (1 / T - 1 / T_ref))"
-    " * (naoh_kg_per_odt / reference_naoh_kg_per_odt)**m * (oxygen_kpa_abs / reference_kpa_abs)**n\n"
+    " * (naoh_kg_per_bdt / reference_naoh_kg_per_bdt)**m * (oxygen_kpa_abs / reference_kpa_abs)**n\n"
     "kappa = (kappa_in_kappa**(1 - q) + (q - 1) * k * time_min)**(1 / (1 - q)); kappa_in * exp(-k * time) where q is 1",
     title="Kappa after an oxygen stage",
     station="bleaching",
@@ -50,7 +50,7 @@ def oxygen_rate(*, kappa_in_kappa: float, kappa_out_kappa: float, time_min: floa
             "kappa_in_kappa": 26,
             "time_min": 55,
             "temperature_c": 98,
-            "naoh_kg_per_odt": 22,
+            "naoh_kg_per_bdt": 22,
             "oxygen_kpa_abs": 480,
             "rate_per_min": 5.679e-4,
         },
@@ -59,12 +59,12 @@ def oxygen_rate(*, kappa_in_kappa: float, kappa_out_kappa: float, time_min: floa
     kappa_in_kappa=Arg("kappa before", 0, 120, above=True),
     time_min=Arg("time in the stage", 0, 300),
     temperature_c=Arg("its warmth", 60, 120),
-    naoh_kg_per_odt=Arg("alkali charged", 0, 80, above=True),
+    naoh_kg_per_bdt=Arg("alkali charged", 0, 80, above=True),
     oxygen_kpa_abs=Arg("pressure of the oxygen", 0, 2000, above=True),
     rate_per_min=Arg("rate from a run, in units of its order", 0, 1, above=True),
     order_n=_ORDER,
     reference_c=Arg("warmth of that run", 60, 120),
-    reference_naoh_kg_per_odt=Arg("alkali of that run", 0, 80, above=True),
+    reference_naoh_kg_per_bdt=Arg("alkali of that run", 0, 80, above=True),
     reference_kpa_abs=Arg("pressure of that run", 0, 2000, above=True),
     activation_kj_per_mol=Arg("activation energy", 0, 200),
     alkali_n=Arg("exponent of alkali", 0, 2),
@@ -75,12 +75,12 @@ def oxygen_kappa(
     kappa_in_kappa: float,
     time_min: float,
     temperature_c: float,
-    naoh_kg_per_odt: float,
+    naoh_kg_per_bdt: float,
     oxygen_kpa_abs: float,
     rate_per_min: float,
     order_n: float = 2.0,
     reference_c: float = 95.0,
-    reference_naoh_kg_per_odt: float = 20.0,
+    reference_naoh_kg_per_bdt: float = 20.0,
     reference_kpa_abs: float = 500.0,
     activation_kj_per_mol: float = 60.0,
     alkali_n: float = 0.5,
@@ -91,7 +91,7 @@ def oxygen_kappa(
         -activation_kj_per_mol / GAS_KJ_PER_MOL_K * (1 / (temperature_c + 273.15) - 1 / (reference_c + 273.15))
     )
     rate = (
-        rate_per_min * warmth * (naoh_kg_per_odt / reference_naoh_kg_per_odt) ** alkali_n
+        rate_per_min * warmth * (naoh_kg_per_bdt / reference_naoh_kg_per_bdt) ** alkali_n
         * (oxygen_kpa_abs / reference_kpa_abs) ** oxygen_n
     )  # fmt: skip
     note("rate at these conditions", rate)

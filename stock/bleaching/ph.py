@@ -13,17 +13,17 @@ def _pkw(kelvin: float) -> float:
 
 
 @method(
-    "dose_kg_per_odt = (m(target_ph) - m(now_ph)) * (100 / stage_consistency_pct - 1) * equivalent_g_per_mol / 1000;"
+    "dose_kg_per_bdt = (m(target_ph) - m(now_ph)) * (100 / stage_consistency_pct - 1) * equivalent_g_per_mol / 1000;"
     " m from the titration of the stage's own liquor, or buffer_mmol_per_l_ph * pH",
     title="Dose for a pH",
     station="bleaching",
     source="balance, through a titration curve or a buffer slope (dioxide stages 4, extraction and peroxide 12 mmol/(L·pH))",
-    aliases=("ph_dose_kg_per_odt",),
+    aliases=("ph_dose_kg_per_bdt",),
     exact=False,
-    results=("dose_kg_per_odt",),
+    results=("dose_kg_per_bdt",),
     example=Example(
         {"now_ph": 3.5, "target_ph": 4.0, "stage_consistency_pct": 10, "buffer_mmol_per_l_ph": 4},
-        {"dose_kg_per_odt": 0.72},
+        {"dose_kg_per_bdt": 0.72},
     ),
     now_ph=Arg("pH of the stage", 0, 14),
     target_ph=Arg("pH wanted", 0, 14),

@@ -10,35 +10,35 @@ _STRENGTH: Final = Arg("strength of the solution", 0, 1600, above=True)
 
 
 @method(
-    "charge_kg_per_odt = flow_l_per_min * solution_g_per_l * 60 / (1000 * production_bd_t_per_h)",
+    "charge_kg_per_bdt = flow_l_per_min * solution_g_per_l * 60 / (1000 * production_bdt_per_h)",
     title="Charge a pump gives",
     station="bleaching",
     source="definition; the flow by a drawdown cylinder, the strength by titration",
-    aliases=("real_charge_kg_per_odt",),
+    aliases=("real_charge_kg_per_bdt",),
     example=Example(
-        {"flow_l_per_min": 320, "solution_g_per_l": 7.4, "production_bd_t_per_h": 20}, {"charge_kg_per_odt": 7.104}
+        {"flow_l_per_min": 320, "solution_g_per_l": 7.4, "production_bdt_per_h": 20}, {"charge_kg_per_bdt": 7.104}
     ),
     flow_l_per_min=Arg("flow of the pump", 0, 1e5),
     solution_g_per_l=_STRENGTH,
-    production_bd_t_per_h=Arg("pulp through the stage", 0, 1000, above=True),
+    production_bdt_per_h=Arg("pulp through the stage", 0, 1000, above=True),
 )
-def pumped_charge(*, flow_l_per_min: float, solution_g_per_l: float, production_bd_t_per_h: float) -> float:
+def pumped_charge(*, flow_l_per_min: float, solution_g_per_l: float, production_bdt_per_h: float) -> float:
     """Return the charge a pump gives as 100 % chemical."""
-    return flow_l_per_min * solution_g_per_l * 60 / (1000 * production_bd_t_per_h)
+    return flow_l_per_min * solution_g_per_l * 60 / (1000 * production_bdt_per_h)
 
 
 class Proved(NamedTuple):
     """What a tank gave to the pulp that passed, beside what was meant."""
 
     used_m3: float
-    charge_kg_per_odt: float
+    charge_kg_per_bdt: float
     over_frac: float
 
 
 @method(
     "used_m3 = held_m3 + loads_m3 - holds_m3\n"
-    "charge_kg_per_odt = used_m3 * solution_g_per_l / pulp_bdt\n"
-    "over_frac = charge_kg_per_odt / meant_kg_per_odt - 1",
+    "charge_kg_per_bdt = used_m3 * solution_g_per_l / pulp_bdt\n"
+    "over_frac = charge_kg_per_bdt / meant_kg_per_bdt - 1",
     title="Charge by the tank",
     station="bleaching",
     source="balance of the tank between two dips; what left it went into the pulp",
@@ -50,9 +50,9 @@ class Proved(NamedTuple):
             "holds_m3": 9.1,
             "solution_g_per_l": 60,
             "pulp_bdt": 121.0,
-            "meant_kg_per_odt": 4.0,
+            "meant_kg_per_bdt": 4.0,
         },
-        {"used_m3": 8.1, "charge_kg_per_odt": 4.0165, "over_frac": 0.0041},
+        {"used_m3": 8.1, "charge_kg_per_bdt": 4.0165, "over_frac": 0.0041},
         2e-2,
     ),
     held_m3=Arg("in the tank at the first dip", 0, 5000),
@@ -60,7 +60,7 @@ class Proved(NamedTuple):
     holds_m3=Arg("in the tank at the second dip", 0, 5000),
     solution_g_per_l=_STRENGTH,
     pulp_bdt=Arg("pulp that passed in between", 0, 1e5, above=True),
-    meant_kg_per_odt=Arg("charge that was meant", 0, 200, above=True),
+    meant_kg_per_bdt=Arg("charge that was meant", 0, 200, above=True),
 )
 def tank_charge(
     *,
@@ -69,7 +69,7 @@ def tank_charge(
     holds_m3: float,
     solution_g_per_l: float,
     pulp_bdt: float,
-    meant_kg_per_odt: float,
+    meant_kg_per_bdt: float,
 ) -> Proved:
     """Return the charge a tank shows was given; refuses one that filled by itself."""
     used = held_m3 + loads_m3 - holds_m3
@@ -77,7 +77,7 @@ def tank_charge(
         message = f"the tank gained {-used:.1f} m³ that no load explains"
         raise DomainError("E_BALANCE", "holds_m3", message, f"{held_m3 + loads_m3:.1f} m³ or less")
     found = used * solution_g_per_l / pulp_bdt
-    over = found / meant_kg_per_odt - 1
+    over = found / meant_kg_per_bdt - 1
     if abs(over) > SLIP_FRAC:
         verb = "less" if over < 0 else "more"
         warn(

@@ -34,63 +34,63 @@ def titrated(*, titrant_ml: float, titrant_normality: float, sample_ml: float, c
 
 
 @method(
-    "residual_pct = 100 * residual_g_per_l * (100 / stage_consistency_pct - 1) / charge_kg_per_odt",
+    "residual_pct = 100 * residual_g_per_l * (100 / stage_consistency_pct - 1) / charge_kg_per_bdt",
     title="Residual as a share of the charge",
     station="bleaching",
     source="balance over the liquor of the stage, at 1 t/m³",
     aliases=("residual_pct_of_charge",),
     example=Example(
-        {"residual_g_per_l": 0.0799, "stage_consistency_pct": 10, "charge_kg_per_odt": 5.0},
+        {"residual_g_per_l": 0.0799, "stage_consistency_pct": 10, "charge_kg_per_bdt": 5.0},
         {"residual_pct": 14.4},
         2e-3,
     ),
     residual_g_per_l=Arg("residual in the liquor", 0, 100),
     stage_consistency_pct=Arg("consistency of the stage", 0, 40, above=True),
-    charge_kg_per_odt=Arg("what was charged", 0, 200, above=True),
+    charge_kg_per_bdt=Arg("what was charged", 0, 200, above=True),
 )
-def residual_share(*, residual_g_per_l: float, stage_consistency_pct: float, charge_kg_per_odt: float) -> float:
+def residual_share(*, residual_g_per_l: float, stage_consistency_pct: float, charge_kg_per_bdt: float) -> float:
     """Return what share of a charge is left."""
     left = residual_g_per_l * (100 / stage_consistency_pct - 1)
-    if left > charge_kg_per_odt * (1 + 1e-9):
-        message = f"{left:.2f} kg/BDt would be left of {charge_kg_per_odt:g}: more than was charged"
+    if left > charge_kg_per_bdt * (1 + 1e-9):
+        message = f"{left:.2f} kg/BDt would be left of {charge_kg_per_bdt:g}: more than was charged"
         raise DomainError(
             "E_BALANCE",
             "residual_g_per_l",
             message,
-            f"{charge_kg_per_odt / (100 / stage_consistency_pct - 1):.3g} g/L or less",
+            f"{charge_kg_per_bdt / (100 / stage_consistency_pct - 1):.3g} g/L or less",
         )
-    return 100 * left / charge_kg_per_odt
+    return 100 * left / charge_kg_per_bdt
 
 
 @method(
-    "k = log((1 - instant_frac) * reference_charge_kg_per_odt / reference_residual_kg_per_odt) / reference_min"
+    "k = log((1 - instant_frac) * reference_charge_kg_per_bdt / reference_residual_kg_per_bdt) / reference_min"
     " * 2**((temperature_c - reference_c) / 10) * (1 + metals_ratio)\n"
-    "residual_kg_per_odt = max(0, charge_kg_per_odt - instant_frac * reference_charge_kg_per_odt * demand_ratio)"
+    "residual_kg_per_bdt = max(0, charge_kg_per_bdt - instant_frac * reference_charge_kg_per_bdt * demand_ratio)"
     " * exp(-k * time_min)",
     title="Residual through a tower",
     station="bleaching",
     source="consumed in two steps, at once and slowly; default form to be fitted",
-    aliases=("residual_kg_per_odt",),
+    aliases=("residual_kg_per_bdt",),
     exact=False,
-    results=("residual_kg_per_odt",),
+    results=("residual_kg_per_bdt",),
     example=Example(
         {
-            "charge_kg_per_odt": 11,
+            "charge_kg_per_bdt": 11,
             "time_min": 150,
             "temperature_c": 70,
-            "reference_charge_kg_per_odt": 10,
-            "reference_residual_kg_per_odt": 0.5,
+            "reference_charge_kg_per_bdt": 10,
+            "reference_residual_kg_per_bdt": 0.5,
             "reference_min": 150,
             "reference_c": 70,
         },
-        {"residual_kg_per_odt": 0.67},
+        {"residual_kg_per_bdt": 0.67},
         6e-3,
     ),
-    charge_kg_per_odt=Arg("what is charged", 0, 200),
+    charge_kg_per_bdt=Arg("what is charged", 0, 200),
     time_min=Arg("time since", 0, 1440),
     temperature_c=Arg("warmth of the stage", 0, 130),
-    reference_charge_kg_per_odt=Arg("usual charge", 0, 200, above=True),
-    reference_residual_kg_per_odt=Arg("what it usually leaves", 0, 200, above=True),
+    reference_charge_kg_per_bdt=Arg("usual charge", 0, 200, above=True),
+    reference_residual_kg_per_bdt=Arg("what it usually leaves", 0, 200, above=True),
     reference_min=Arg("after how long", 0, 1440, above=True),
     reference_c=Arg("at what warmth", 0, 130),
     instant_frac=Arg("share eaten at once: dioxide 0.7, peroxide 0.4", 0, 1, below=True),
@@ -99,11 +99,11 @@ def residual_share(*, residual_g_per_l: float, stage_consistency_pct: float, cha
 )
 def residual_left(
     *,
-    charge_kg_per_odt: float,
+    charge_kg_per_bdt: float,
     time_min: float,
     temperature_c: float,
-    reference_charge_kg_per_odt: float,
-    reference_residual_kg_per_odt: float,
+    reference_charge_kg_per_bdt: float,
+    reference_residual_kg_per_bdt: float,
     reference_min: float,
     reference_c: float,
     instant_frac: float = 0.7,
@@ -111,27 +111,27 @@ def residual_left(
     metals_ratio: float = 0.0,
 ) -> float:
     """Return what is left of a charge; colder pulp looks over-charged."""
-    slow = (1 - instant_frac) * reference_charge_kg_per_odt
-    if reference_residual_kg_per_odt >= slow:
-        message = f"{reference_residual_kg_per_odt:g} kg/BDt left of {reference_charge_kg_per_odt:g}, {slow:g} of which reacts slowly"
-        raise DomainError("E_RANGE", "reference_residual_kg_per_odt", message, f"less than {slow:g} kg/BDt")
-    rate = math.log(slow / reference_residual_kg_per_odt) / reference_min
+    slow = (1 - instant_frac) * reference_charge_kg_per_bdt
+    if reference_residual_kg_per_bdt >= slow:
+        message = f"{reference_residual_kg_per_bdt:g} kg/BDt left of {reference_charge_kg_per_bdt:g}, {slow:g} of which reacts slowly"
+        raise DomainError("E_RANGE", "reference_residual_kg_per_bdt", message, f"less than {slow:g} kg/BDt")
+    rate = math.log(slow / reference_residual_kg_per_bdt) / reference_min
     rate *= 2 ** ((temperature_c - reference_c) / DOUBLES_EVERY_C) * (1 + metals_ratio)
-    at_once = instant_frac * reference_charge_kg_per_odt * demand_ratio
-    note("eaten at once", min(at_once, charge_kg_per_odt), "kg/BDt")
-    return max(0.0, charge_kg_per_odt - at_once) * math.exp(-rate * time_min)
+    at_once = instant_frac * reference_charge_kg_per_bdt * demand_ratio
+    note("eaten at once", min(at_once, charge_kg_per_bdt), "kg/BDt")
+    return max(0.0, charge_kg_per_bdt - at_once) * math.exp(-rate * time_min)
 
 
 @method(
-    "cut_kg_per_odt = max(0, residual_g_per_l - target_g_per_l) * (100 / stage_consistency_pct - 1) / counts_ratio",
+    "cut_kg_per_bdt = max(0, residual_g_per_l - target_g_per_l) * (100 / stage_consistency_pct - 1) / counts_ratio",
     title="Charge that is surely unused",
     station="bleaching",
     source="balance: what leaves with the liquor did nothing",
-    aliases=("residual_trim_kg_per_odt",),
+    aliases=("residual_trim_kg_per_bdt",),
     exact=False,
-    results=("cut_kg_per_odt",),
+    results=("cut_kg_per_bdt",),
     example=Example(
-        {"residual_g_per_l": 0.12, "target_g_per_l": 0.05, "stage_consistency_pct": 10}, {"cut_kg_per_odt": 0.63}
+        {"residual_g_per_l": 0.12, "target_g_per_l": 0.05, "stage_consistency_pct": 10}, {"cut_kg_per_bdt": 0.63}
     ),
     residual_g_per_l=Arg("residual found", 0, 100),
     target_g_per_l=Arg("residual wanted", 0, 100),
@@ -167,14 +167,14 @@ def so2_to_kill(*, residual_g_per_l: float, liquor_m3_per_h: float, chemical: st
 
 
 @method(
-    "so2_kg_per_odt = so2_per_kg[chemical] * residual_g_per_l * (100 / stage_consistency_pct - 1) * (1 + excess_frac)",
+    "so2_kg_per_bdt = so2_per_kg[chemical] * residual_g_per_l * (100 / stage_consistency_pct - 1) * (1 + excess_frac)",
     title="Sulphur dioxide to kill a residual, a tonne",
     station="bleaching",
     source="as by the hour, for the liquor of a bone-dry tonne",
     exact=False,
-    results=("so2_kg_per_odt",),
+    results=("so2_kg_per_bdt",),
     example=Example(
-        {"residual_g_per_l": 0.06, "stage_consistency_pct": 10, "chemical": "cl2"}, {"so2_kg_per_odt": 0.5367}
+        {"residual_g_per_l": 0.06, "stage_consistency_pct": 10, "chemical": "cl2"}, {"so2_kg_per_bdt": 0.5367}
     ),
     residual_g_per_l=Arg("residual in the liquor", 0, 100),
     stage_consistency_pct=Arg("consistency of the stage", 0.1, 50),

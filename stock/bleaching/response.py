@@ -12,18 +12,18 @@ _CONDITION = Arg("effect of pH, temperature and time", 0, 3, above=True)
 
 
 @method(
-    "ks = ks_floor_ks + (ks_in_ks - ks_floor_ks) / (1 + response_per_kg * condition_factor * charge_kg_per_odt)",
+    "ks = ks_floor_ks + (ks_in_ks - ks_floor_ks) / (1 + response_per_kg * condition_factor * charge_kg_per_bdt)",
     title="Brightness response of a stage",
     station="bleaching",
     source="saturating form in k/s; response and floor are defaults to be fitted",
     aliases=("ks_after_stage",),
     exact=False,
     example=Example(
-        {"ks_in_ks": 0.041667, "charge_kg_per_odt": 15, "response_per_kg": 0.20, "ks_floor_ks": 0.020},
+        {"ks_in_ks": 0.041667, "charge_kg_per_bdt": 15, "response_per_kg": 0.20, "ks_floor_ks": 0.020},
         {"ks": 0.02542},
     ),
     ks_in_ks=Arg("k/s before the stage", 0, 100),
-    charge_kg_per_odt=Arg("effective charge", 0, 200),
+    charge_kg_per_bdt=Arg("effective charge", 0, 200),
     response_per_kg=_RESPONSE,
     ks_floor_ks=_FLOOR,
     condition_factor=_CONDITION,
@@ -31,7 +31,7 @@ _CONDITION = Arg("effect of pH, temperature and time", 0, 3, above=True)
 def ks_after(
     *,
     ks_in_ks: float,
-    charge_kg_per_odt: float,
+    charge_kg_per_bdt: float,
     response_per_kg: float,
     ks_floor_ks: float,
     condition_factor: float = 1.0,
@@ -39,20 +39,20 @@ def ks_after(
     """Return k/s after the stage; pulp already at the floor is left unchanged."""
     if ks_in_ks <= ks_floor_ks:
         return ks_in_ks
-    return ks_floor_ks + (ks_in_ks - ks_floor_ks) / (1 + response_per_kg * condition_factor * charge_kg_per_odt)
+    return ks_floor_ks + (ks_in_ks - ks_floor_ks) / (1 + response_per_kg * condition_factor * charge_kg_per_bdt)
 
 
 @method(
-    "k/s after charge_kg_per_odt = k/s of the target brightness",
+    "k/s after charge_kg_per_bdt = k/s of the target brightness",
     title="Charge for a brightness",
     station="bleaching",
     source="inverse of the saturating form",
-    aliases=("charge_for_brightness_kg_per_odt",),
+    aliases=("charge_for_brightness_kg_per_bdt",),
     exact=False,
-    results=("charge_kg_per_odt",),
+    results=("charge_kg_per_bdt",),
     example=Example(
         {"start_brightness_pct": 75, "target_brightness_pct": 78, "response_per_kg": 0.20, "ks_floor_ks": 0.020},
-        {"charge_kg_per_odt": 4.83},
+        {"charge_kg_per_bdt": 4.83},
         2e-3,
     ),
     start_brightness_pct=Arg("brightness before the stage", 0, 100, above=True, below=True),
@@ -76,28 +76,28 @@ def charge_for_brightness(
 
 
 @method(
-    "ks_in = ks_floor_ks + (ks_now - ks_floor_ks) * (1 + response_per_kg * condition_factor * charge_kg_per_odt)\n"
+    "ks_in = ks_floor_ks + (ks_now - ks_floor_ks) * (1 + response_per_kg * condition_factor * charge_kg_per_bdt)\n"
     "change = ((ks_in - ks_floor_ks) / (ks_target - ks_floor_ks) - 1) / (response_per_kg * condition_factor)"
-    " - charge_kg_per_odt",
+    " - charge_kg_per_bdt",
     title="Change of a charge for a brightness",
     station="bleaching",
     source="the saturating form, through the stage's inlet: what the pulp has had already counts",
     exact=False,
-    results=("change_kg_per_odt",),
+    results=("change_kg_per_bdt",),
     example=Example(
         {
             "now_brightness_pct": 81.9,
             "target_brightness_pct": 83.5,
-            "charge_kg_per_odt": 12,
+            "charge_kg_per_bdt": 12,
             "response_per_kg": 0.25,
             "ks_floor_ks": 0.006,
         },
-        {"change_kg_per_odt": 5.74},
+        {"change_kg_per_bdt": 5.74},
         5e-3,
     ),
     now_brightness_pct=Arg("brightness after the stage", 0, 100, above=True, below=True),
     target_brightness_pct=Arg("brightness wanted", 0, 100, above=True, below=True),
-    charge_kg_per_odt=Arg("charge it has had", 0, 200),
+    charge_kg_per_bdt=Arg("charge it has had", 0, 200),
     response_per_kg=_RESPONSE,
     ks_floor_ks=_FLOOR,
     condition_factor=_CONDITION,
@@ -106,7 +106,7 @@ def charge_correction(
     *,
     now_brightness_pct: float,
     target_brightness_pct: float,
-    charge_kg_per_odt: float,
+    charge_kg_per_bdt: float,
     response_per_kg: float,
     ks_floor_ks: float,
     condition_factor: float = 1.0,
@@ -123,18 +123,18 @@ def charge_correction(
             message = f"{value:g} % ISO is beyond this stage, which ends at {ceiling:.1f} % however much is charged"
             raise DomainError("E_INFEASIBLE", name, message, f"below {ceiling:.1f} % ISO")
     each = response_per_kg * condition_factor
-    came = (now - ks_floor_ks) * (1 + each * charge_kg_per_odt)
+    came = (now - ks_floor_ks) * (1 + each * charge_kg_per_bdt)
     wanted = (came / (target - ks_floor_ks) - 1) / each
     note("k/s that came into the stage, by what the charge has done", came + ks_floor_ks)
     note("charge that ends at the target", wanted, "kg/BDt")
-    return max(wanted - charge_kg_per_odt, -charge_kg_per_odt)
+    return max(wanted - charge_kg_per_bdt, -charge_kg_per_bdt)
 
 
 @method(
     "ks_now = (1 - now_brightness_pct / 100)**2 / (2 * now_brightness_pct / 100)\n"
     "each = response_per_kg * condition_factor\n"
-    "ks = ks_floor_ks + (ks_now - ks_floor_ks) * (1 + each * charge_kg_per_odt)"
-    " / (1 + each * (charge_kg_per_odt + step_kg_per_odt))\n"
+    "ks = ks_floor_ks + (ks_now - ks_floor_ks) * (1 + each * charge_kg_per_bdt)"
+    " / (1 + each * (charge_kg_per_bdt + step_kg_per_bdt))\n"
     "brightness_pct = 100 * (1 + ks - sqrt(ks**2 + 2 * ks))",
     title="Brightness after a step of the charge",
     station="bleaching",
@@ -145,16 +145,16 @@ def charge_correction(
     example=Example(
         {
             "now_brightness_pct": 81.9,
-            "step_kg_per_odt": 2.4,
-            "charge_kg_per_odt": 12,
+            "step_kg_per_bdt": 2.4,
+            "charge_kg_per_bdt": 12,
             "response_per_kg": 0.25,
             "ks_floor_ks": 0.006,
         },
         {"brightness_pct": 82.67},
     ),
     now_brightness_pct=Arg("brightness after the stage", 0, 100, above=True, below=True),
-    step_kg_per_odt=Arg("what the charge moves by", -200, 200),
-    charge_kg_per_odt=Arg("charge it has had", 0, 200),
+    step_kg_per_bdt=Arg("what the charge moves by", -200, 200),
+    charge_kg_per_bdt=Arg("charge it has had", 0, 200),
     response_per_kg=_RESPONSE,
     ks_floor_ks=_FLOOR,
     condition_factor=_CONDITION,
@@ -162,22 +162,22 @@ def charge_correction(
 def brightness_after_step(
     *,
     now_brightness_pct: float,
-    step_kg_per_odt: float,
-    charge_kg_per_odt: float,
+    step_kg_per_bdt: float,
+    charge_kg_per_bdt: float,
     response_per_kg: float,
     ks_floor_ks: float,
     condition_factor: float = 1.0,
 ) -> float:
     """Return the brightness a stage ends at once its charge has moved."""
-    if charge_kg_per_odt + step_kg_per_odt < 0:
-        message = f"a charge of {charge_kg_per_odt:g} kg/BDt cannot be cut by {-step_kg_per_odt:g}"
-        raise DomainError("E_RANGE", "step_kg_per_odt", message, f"{-charge_kg_per_odt:g} kg/BDt or more")
+    if charge_kg_per_bdt + step_kg_per_bdt < 0:
+        message = f"a charge of {charge_kg_per_bdt:g} kg/BDt cannot be cut by {-step_kg_per_bdt:g}"
+        raise DomainError("E_RANGE", "step_kg_per_bdt", message, f"{-charge_kg_per_bdt:g} kg/BDt or more")
     now = float(km_k_over_s(reflectance_frac=now_brightness_pct / 100))
     if now <= ks_floor_ks:
         return now_brightness_pct
     each = response_per_kg * condition_factor
-    after = ks_floor_ks + (now - ks_floor_ks) * (1 + each * charge_kg_per_odt) / (
-        1 + each * (charge_kg_per_odt + step_kg_per_odt)
+    after = ks_floor_ks + (now - ks_floor_ks) * (1 + each * charge_kg_per_bdt) / (
+        1 + each * (charge_kg_per_bdt + step_kg_per_bdt)
     )
     return 100 * float(km_reflectance_frac(ks=after))
 

@@ -23,7 +23,7 @@ FACTOR_SPAN: Final = (0.05, 3.0)
 class Run:
     """How a stage is run; what is left out is as usual."""
 
-    charge_kg_per_odt: float | None = None
+    charge_kg_per_bdt: float | None = None
     temperature_c: float | None = None
     minutes: float | None = None
     end_ph: float | None = None
@@ -35,7 +35,7 @@ USUAL: Final = Run()
 
 def usual_charge(stage: Stage, symbol: Symbol) -> float:
     """Return the charge a stage usually has: what the file says, or the middle of what is usual for its kind."""
-    return middle(symbol.charge) if stage.charge_kg_per_odt is None else stage.charge_kg_per_odt
+    return middle(symbol.charge) if stage.charge_kg_per_bdt is None else stage.charge_kg_per_bdt
 
 
 def factor_of(stage: Stage, symbol: Symbol, run: Run = USUAL) -> float:
@@ -55,10 +55,10 @@ def factor_of(stage: Stage, symbol: Symbol, run: Run = USUAL) -> float:
 
 def row_of(stage: Stage, symbol: Symbol, run: Run = USUAL) -> dict[str, float]:
     """Return a stage as `bleached` takes it."""
-    charge = usual_charge(stage, symbol) if run.charge_kg_per_odt is None else run.charge_kg_per_odt
+    charge = usual_charge(stage, symbol) if run.charge_kg_per_bdt is None else run.charge_kg_per_bdt
     fitted = stage.response_per_kg
     return {
-        "charge_kg_per_odt": charge * symbol.per_kg,
+        "charge_kg_per_bdt": charge * symbol.per_kg,
         "response_per_kg": symbol.response if fitted is None else fitted.value / symbol.per_kg,
         "ks_floor_ks": symbol.floor if stage.ks_floor is None else stage.ks_floor.value,
         "rate_factor": symbol.kappa_rate if stage.kappa_rate is None else stage.kappa_rate.value,
@@ -75,7 +75,7 @@ def row_of(stage: Stage, symbol: Symbol, run: Run = USUAL) -> dict[str, float]:
 
 def _oxygen(row: dict[str, float], stage: Stage, symbol: Symbol, run: Run, kappa: float) -> dict[str, float]:
     """Return an oxygen stage's row with the rate at which its own law ends at its kappa."""
-    charge = row["charge_kg_per_odt"]
+    charge = row["charge_kg_per_bdt"]
     if charge <= 0 or kappa <= symbol.kappa_floor:
         return row
     ends = float(
@@ -83,7 +83,7 @@ def _oxygen(row: dict[str, float], stage: Stage, symbol: Symbol, run: Run, kappa
             kappa_in_kappa=kappa,
             time_min=stage.minutes() if run.minutes is None else run.minutes,
             temperature_c=min(max(run.temperature_c or stage.temperature_c or middle(symbol.temperature_c), 60.0), 120.0),
-            naoh_kg_per_odt=charge, oxygen_kpa_abs=run.pressure_kpa_abs or stage.pressure_kpa_abs or OXYGEN_KPA, rate_per_min=OXYGEN_RATE,
+            naoh_kg_per_bdt=charge, oxygen_kpa_abs=run.pressure_kpa_abs or stage.pressure_kpa_abs or OXYGEN_KPA, rate_per_min=OXYGEN_RATE,
         )
     )  # fmt: skip
     way = (max(ends, symbol.kappa_floor * 1.001) - symbol.kappa_floor) / (kappa - symbol.kappa_floor)
@@ -91,12 +91,12 @@ def _oxygen(row: dict[str, float], stage: Stage, symbol: Symbol, run: Run, kappa
 
 
 def rows_of(
-    unit: BleachStage, kappa: float, runs: Mapping[int, Run] | None = None, cod_kg_per_odt: float | None = None
+    unit: BleachStage, kappa: float, runs: Mapping[int, Run] | None = None, cod_kg_per_bdt: float | None = None
 ) -> list[dict[str, float]]:
     """Return the stages of a bleach as rows, for pulp of a kappa, some of them run otherwise than usual."""
     return rows_for(
         unit.stages, [unit.symbol(at) for at in range(len(unit.stages))], kappa,
-        unit.carryover_cod_kg_per_odt if cod_kg_per_odt is None else cod_kg_per_odt, runs,
+        unit.carryover_cod_kg_per_bdt if cod_kg_per_bdt is None else cod_kg_per_bdt, runs,
     )  # fmt: skip
 
 
@@ -104,12 +104,12 @@ def rows_for(
     stages: Sequence[Stage],
     symbols: Sequence[Symbol],
     kappa: float,
-    cod_kg_per_odt: float,
+    cod_kg_per_bdt: float,
     runs: Mapping[int, Run] | None = None,
 ) -> list[dict[str, float]]:
     """Return stages as rows; an oxygen stage's rate is that of its own law at the kappa it is given."""
     found = []
-    pulp = Pulp(kappa, 0.2, 1500.0, 1.0, cod_kg_per_odt)
+    pulp = Pulp(kappa, 0.2, 1500.0, 1.0, cod_kg_per_bdt)
     for at, (stage, symbol) in enumerate(zip(stages, symbols, strict=True)):
         run = (runs or {}).get(at, USUAL)
         row = row_of(stage, symbol, run)
@@ -120,9 +120,9 @@ def rows_for(
     return found
 
 
-def start_of(unit: BleachStage, kappa: float, cod_kg_per_odt: float | None = None) -> Pulp:
+def start_of(unit: BleachStage, kappa: float, cod_kg_per_bdt: float | None = None) -> Pulp:
     """Return the pulp that comes into a bleach, its light absorbed still to be found."""
-    cod = unit.carryover_cod_kg_per_odt if cod_kg_per_odt is None else cod_kg_per_odt
+    cod = unit.carryover_cod_kg_per_bdt if cod_kg_per_bdt is None else cod_kg_per_bdt
     return Pulp(kappa, 0.0, float(LENGTH(viscosity_ml_per_g=unit.viscosity_ml_per_g)), 1.0, cod)
 
 

@@ -13,7 +13,7 @@ SOUND_ACTIVE, SOUND_CELLS, SOUND_T10 = 0.85, 5.0, 0.5
 
 @method(
     "retention_min = 60 * volume_m3 * fill_frac * active_frac * (1 - gas_frac) * density_t_per_m3 * consistency_pct / 100"
-    " / production_bd_t_per_h",
+    " / production_bdt_per_h",
     title="Time in a tower",
     station="bleaching",
     source="hold-up over throughput; a tracer is the check",
@@ -22,7 +22,7 @@ SOUND_ACTIVE, SOUND_CELLS, SOUND_T10 = 0.85, 5.0, 0.5
         {
             "volume_m3": 260,
             "fill_frac": 0.85,
-            "production_bd_t_per_h": 18,
+            "production_bdt_per_h": 18,
             "consistency_pct": 10,
             "active_frac": 0.85,
             "density_t_per_m3": 1.0345,
@@ -32,7 +32,7 @@ SOUND_ACTIVE, SOUND_CELLS, SOUND_T10 = 0.85, 5.0, 0.5
     ),
     volume_m3=Arg("tower volume", 0, 1e4, above=True),
     fill_frac=Arg("filled share", 0, 1),
-    production_bd_t_per_h=Arg("pulp through the tower", 0, 1000, above=True),
+    production_bdt_per_h=Arg("pulp through the tower", 0, 1000, above=True),
     consistency_pct=Arg("consistency", 0, 40, above=True),
     active_frac=Arg("share that takes part", 0, 1, above=True, usual=(0.7, 1)),
     density_t_per_m3=Arg("density of the stock without its gas", 0.7, 1.3),
@@ -42,7 +42,7 @@ def tower_retention(
     *,
     volume_m3: float,
     fill_frac: float,
-    production_bd_t_per_h: float,
+    production_bdt_per_h: float,
     consistency_pct: float,
     active_frac: float = 1.0,
     density_t_per_m3: float = 1.0,
@@ -50,11 +50,11 @@ def tower_retention(
 ) -> float:
     """Return the mean time pulp spends in a tower."""
     held = volume_m3 * fill_frac * active_frac * (1 - gas_frac) * density_t_per_m3 * consistency_pct / 100
-    return 60 * held / production_bd_t_per_h
+    return 60 * held / production_bdt_per_h
 
 
 @method(
-    "hold_up_odt = integral of the feed from then to now, for the pulp that leaves now",
+    "hold_up_bdt = integral of the feed from then to now, for the pulp that leaves now",
     title="Age of the pulp that leaves a tower",
     station="bleaching",
     source="plug flow: what went in since is what the tower holds; stops and rates are in the record",
@@ -63,32 +63,32 @@ def tower_retention(
     results=("age_min",),
     example=Example(
         {
-            "feed_history": [{"ago_min": 200, "feed_bd_t_per_h": 18}, {"ago_min": 40, "feed_bd_t_per_h": 12}],
-            "hold_up_odt": 18.66,
+            "feed_history": [{"ago_min": 200, "feed_bdt_per_h": 18}, {"ago_min": 40, "feed_bdt_per_h": 12}],
+            "hold_up_bdt": 18.66,
         },
         {"age_min": 75.5},
     ),
     feed_history=Rows(
         "rates of the feed, each from then to the next",
-        {"ago_min": Arg("how long ago it began", 0, 1e5), "feed_bd_t_per_h": Arg("feed since", 0, 1000)},
+        {"ago_min": Arg("how long ago it began", 0, 1e5), "feed_bdt_per_h": Arg("feed since", 0, 1000)},
     ),
-    hold_up_odt=Arg("what the tower holds", 0, 1e5, above=True),
+    hold_up_bdt=Arg("what the tower holds", 0, 1e5, above=True),
 )
-def tower_exit_age(*, feed_history: list[dict[str, float]], hold_up_odt: float) -> float:
+def tower_exit_age(*, feed_history: list[dict[str, float]], hold_up_bdt: float) -> float:
     """Return how long ago the pulp that leaves now went in."""
     begun = np.array([one["ago_min"] for one in feed_history])
     if len(begun) < 1 or (np.diff(begun) >= 0).any():
         message = "the record of the feed must run from the longest ago to now"
         raise DomainError("E_ORDER", "feed_history", message, "ago_min falling from row to row")
-    rates = np.array([one["feed_bd_t_per_h"] for one in feed_history]) / 60
+    rates = np.array([one["feed_bdt_per_h"] for one in feed_history]) / 60
     spans = -np.diff(np.append(begun, 0.0))
     held = np.cumsum((rates * spans)[::-1])[::-1]  # what went in since each row began
-    if held[0] < hold_up_odt:
-        message = f"the record holds {held[0]:.1f} BDt; the tower {hold_up_odt:g}: it does not reach back to the pulp that leaves"
+    if held[0] < hold_up_bdt:
+        message = f"the record holds {held[0]:.1f} BDt; the tower {hold_up_bdt:g}: it does not reach back to the pulp that leaves"
         raise DomainError("E_COUNT", "feed_history", message, "a longer record")
-    at = int(np.flatnonzero(held >= hold_up_odt)[-1])
+    at = int(np.flatnonzero(held >= hold_up_bdt)[-1])
     after = held[at + 1] if at + 1 < len(held) else 0.0
-    return float((begun[at + 1] if at + 1 < len(begun) else 0.0) + (hold_up_odt - after) / rates[at])
+    return float((begun[at + 1] if at + 1 < len(begun) else 0.0) + (hold_up_bdt - after) / rates[at])
 
 
 class Traced(NamedTuple):
@@ -158,20 +158,20 @@ def channelled(found: Traced) -> bool:
     )
 
 
-def ages_min(minutes: np.ndarray, feed_bd_t_per_h: np.ndarray, hold_up_odt: np.ndarray | Sequence[float]) -> np.ndarray:
+def ages_min(minutes: np.ndarray, feed_bdt_per_h: np.ndarray, hold_up_bdt: np.ndarray | Sequence[float]) -> np.ndarray:
     """Return for each moment how long ago the pulp that then leaves went in, NaN while the record is too short.
 
     Parameters
     ----------
     minutes : ndarray, shape (n,)
         Moments, rising.
-    feed_bd_t_per_h : ndarray, shape (n,)
+    feed_bdt_per_h : ndarray, shape (n,)
         Feed from each moment to the next, 0 or more.
-    hold_up_odt : array_like, shape (n,)
+    hold_up_bdt : array_like, shape (n,)
         What the tower holds at each moment.
     """
-    fed = np.append(0.0, np.cumsum(feed_bd_t_per_h[:-1] / 60 * np.diff(minutes)))
-    wanted = fed - np.asarray(hold_up_odt, dtype=float)
+    fed = np.append(0.0, np.cumsum(feed_bdt_per_h[:-1] / 60 * np.diff(minutes)))
+    wanted = fed - np.asarray(hold_up_bdt, dtype=float)
     went = np.interp(wanted, fed, minutes, left=np.nan)
     found: np.ndarray = minutes - went
     return found

@@ -10,7 +10,7 @@ from stock.parts import Consistency, Fitted, Part, Point, Points, points
 from stock.primitives import Dose, Mix, React
 
 LAST_OF: Final = {"dioxide": "D1", "oxygen": "EO", "peroxide": "P", "dithionite": "Y", "hypochlorite": "H"}
-TOLD_BEFORE: Final = ("charge_kg_per_odt", "solution_g_per_l", "retention_min", "response_per_kg", "ks_floor")
+TOLD_BEFORE: Final = ("charge_kg_per_bdt", "solution_g_per_l", "retention_min", "response_per_kg", "ks_floor")
 TOWER = tower_retention.method.bare  # type: ignore[attr-defined]
 
 SymbolName = Literal[
@@ -25,7 +25,7 @@ class Beside(Part):
     """A chemical given beside a stage's own: how much of it as 100 %, how strong, by which pump, from which tank."""
 
     chemical: BesideName
-    charge_kg_per_odt: float = Field(ge=0, le=80, description="usual charge, as 100 %")
+    charge_kg_per_bdt: float = Field(ge=0, le=80, description="usual charge, as 100 %")
     solution_g_per_l: float | None = Field(None, gt=0, le=1600, description="strength of its solution as it is dosed")
     most_l_per_min: float | None = Field(None, gt=0, le=1e5, description="most its pump gives")
     solution_tank_m3: float | None = Field(None, gt=0, le=5000, description="what the tank of its solution holds")
@@ -40,7 +40,7 @@ class Stage(Part):
 
     symbol: SymbolName
     name: str | None = Field(None, max_length=40)
-    charge_kg_per_odt: float | None = Field(None, ge=0, le=100, description="usual charge of its chemical, as 100 %")
+    charge_kg_per_bdt: float | None = Field(None, ge=0, le=100, description="usual charge of its chemical, as 100 %")
     beside: list[Beside] = Field(default_factory=list, max_length=6, description="what it is given besides")
     solution_g_per_l: float | None = Field(None, gt=0, le=600, description="strength of its solution as it is dosed")
     most_l_per_min: float | None = Field(None, gt=0, le=1e5, description="most its pump gives")
@@ -71,10 +71,10 @@ class Stage(Part):
     @classmethod
     def _caustic_told_alone(cls, given: Any) -> Any:
         """Read a caustic charge written by itself as a chemical beside."""
-        if not isinstance(given, dict) or "alkali_kg_per_odt" not in given:
+        if not isinstance(given, dict) or "alkali_kg_per_bdt" not in given:
             return given
-        rest = {name: one for name, one in given.items() if name != "alkali_kg_per_odt"}
-        caustic = {"chemical": "caustic", "charge_kg_per_odt": given["alkali_kg_per_odt"]}
+        rest = {name: one for name, one in given.items() if name != "alkali_kg_per_bdt"}
+        caustic = {"chemical": "caustic", "charge_kg_per_bdt": given["alkali_kg_per_bdt"]}
         return rest | {"beside": [caustic, *rest.get("beside", [])]}
 
     @model_validator(mode="after")
@@ -92,18 +92,18 @@ class Stage(Part):
         return next((one for one in self.beside if one.chemical == chemical), None)
 
     @property
-    def alkali_kg_per_odt(self) -> float | None:
+    def alkali_kg_per_bdt(self) -> float | None:
         """Usual caustic beside it."""
         found = self.given_beside("caustic")
-        return None if found is None else found.charge_kg_per_odt
+        return None if found is None else found.charge_kg_per_bdt
 
-    def minutes(self, bd_t_per_h: float | None = None) -> float:
+    def minutes(self, bdt_per_h: float | None = None) -> float:
         """Return the time of pulp in it, from mixer to exit, at a rate where its tower's volume is told."""
-        if self.volume_m3 is not None and bd_t_per_h and bd_t_per_h > 0:
+        if self.volume_m3 is not None and bdt_per_h and bdt_per_h > 0:
             thick = self.consistency_pct or middle(SYMBOLS[self.symbol].consistency_pct)
             return float(
                 TOWER(
-                    volume_m3=self.volume_m3, fill_frac=1.0, production_bd_t_per_h=bd_t_per_h, consistency_pct=thick,
+                    volume_m3=self.volume_m3, fill_frac=1.0, production_bdt_per_h=bdt_per_h, consistency_pct=thick,
                     active_frac=self.active_frac,
                 )
             )  # fmt: skip
@@ -116,7 +116,7 @@ class Dosed(NamedTuple):
     at: int
     chemical: str
     point: str
-    charge_kg_per_odt: float
+    charge_kg_per_bdt: float
     solution_g_per_l: float | None
     most_l_per_min: float | None
     tank_m3: float | None
@@ -138,7 +138,7 @@ class BleachStage(React):
         ),
         post_colour=Point("Post-colour number after {of}", "Reversion", "post_colour_pc", (-1, 20), 2, ("reversion",)),
         dissolved=Point(
-            "Oxygen demand dissolved in {of}", "Dissolved", "cod_kg_per_odt", (0, 200), 0, ("dissolved", "demand")
+            "Oxygen demand dissolved in {of}", "Dissolved", "cod_kg_per_bdt", (0, 200), 0, ("dissolved", "demand")
         ),
         extracted_kappa=Point("Kappa after extraction, {of}", "Kappa E", "kappa", (0.5, 40), 1, ("extracted", "kappa")),
         extracted_brightness=Point(
@@ -152,7 +152,7 @@ class BleachStage(React):
     kappa: float | None = Field(None, gt=0, le=150, description="usual kappa that comes in, where no cook tells it")
     viscosity_ml_per_g: float = Field(1000.0, gt=100, le=2000, description="usual viscosity that comes in")
     least_viscosity_ml_per_g: float | None = Field(None, gt=100, le=2000, description="least the mill ships")
-    carryover_cod_kg_per_odt: float = Field(8.0, ge=0, le=100, description="usual oxygen demand carried in")
+    carryover_cod_kg_per_bdt: float = Field(8.0, ge=0, le=100, description="usual oxygen demand carried in")
 
     @model_validator(mode="before")
     @classmethod
@@ -187,9 +187,9 @@ class BleachStage(React):
         return self.symbol(len(self.stages) - 1).chemical
 
     @property
-    def charge_kg_per_odt(self) -> float | None:
+    def charge_kg_per_bdt(self) -> float | None:
         """Usual charge of its last stage."""
-        return self.last.charge_kg_per_odt
+        return self.last.charge_kg_per_bdt
 
     @property
     def solution_g_per_l(self) -> float | None:
@@ -210,9 +210,9 @@ class BleachStage(React):
         """Return what the kind of one of its stages is, on its furnish."""
         return symbol_of(self.stages[at].symbol, self.furnish)
 
-    def hold_min(self, bd_t_per_h: float | None = None) -> float:
+    def hold_min(self, bdt_per_h: float | None = None) -> float:
         """Return the time of pulp from its first mixer to its end."""
-        return sum(one.minutes(bd_t_per_h) for one in self.stages)
+        return sum(one.minutes(bdt_per_h) for one in self.stages)
 
     def called(self, at: int) -> str:
         """Return what a stage is called on the page."""
@@ -225,7 +225,7 @@ class BleachStage(React):
     def doses(self, at: int) -> list[Dosed]:
         """Return everything a stage is given, its own chemical first, each where it is set."""
         stage, symbol = self.stages[at], self.symbol(at)
-        own = middle(symbol.charge) if stage.charge_kg_per_odt is None else stage.charge_kg_per_odt
+        own = middle(symbol.charge) if stage.charge_kg_per_bdt is None else stage.charge_kg_per_bdt
         found = [
             Dosed(
                 at, symbol.chemical, self.charge_point(at), own, stage.solution_g_per_l, stage.most_l_per_min, stage.solution_tank_m3,
@@ -236,7 +236,7 @@ class BleachStage(React):
             beside = f"beside:{self.id}:{at + 1}:{one.chemical}"
             found.append(
                 Dosed(
-                    at, one.chemical, beside, one.charge_kg_per_odt, one.solution_g_per_l, one.most_l_per_min,
+                    at, one.chemical, beside, one.charge_kg_per_bdt, one.solution_g_per_l, one.most_l_per_min,
                     one.solution_tank_m3, one.cost_per_kg,
                 )
             )  # fmt: skip

@@ -24,7 +24,7 @@ def _filler_of(here: Here) -> Filler:
 def _feed(here: Here, ash: Datum) -> Figure:
     sheet = here.flow(here.at(here.up(Dryer)).stream.id)
     data = {
-        "sheet_bd_t_per_h": sheet,
+        "sheet_bdt_per_h": sheet,
         "sheet_filler_frac": Datum(ash.value / 100, ash.origin, ash.figure),
         "overall_frac": OVERALL,
     }
@@ -42,10 +42,10 @@ def _change(here: Here) -> Figure:
 
 def _limits(here: Here, size: Figure) -> Iterable[Most]:
     source = _filler_of(here)
-    runs = here.facts.result.streams[here.at(source).stream.id].bd_t_per_h
+    runs = here.facts.result.streams[here.at(source).stream.id].bdt_per_h
     yield Most(CAP_FRAC * runs, f"a fifth of the {runs:.2f} t/h that run")
-    if source.capacity_bd_t_per_h is not None and size.value > 0:
-        yield Most(max(0.0, source.capacity_bd_t_per_h - runs), f"it can give {source.capacity_bd_t_per_h:g} t/h")
+    if source.capacity_bdt_per_h is not None and size.value > 0:
+        yield Most(max(0.0, source.capacity_bdt_per_h - runs), f"it can give {source.capacity_bdt_per_h:g} t/h")
 
 
 def _look(here: Here) -> Figure:

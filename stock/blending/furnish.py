@@ -18,35 +18,35 @@ _SHARES = Arg("bone-dry share of each component", 0, 1, series=True)
 class RecipeFlows(NamedTuple):
     """Set points of a recipe, one entry a component."""
 
-    each_bd_t_per_h: list[float]
+    each_bdt_per_h: list[float]
     each_l_per_min: list[float]
     total_l_per_min: float
     mixed_consistency_pct: float
 
 
 @method(
-    "each_bd_t_per_h = total_bd_t_per_h * shares_frac\n"
-    "each_l_per_min = total_bd_t_per_h * shares_frac * 1000 / 60 / (consistency_each_pct / 100 * density_kg_per_l)\n"
+    "each_bdt_per_h = total_bdt_per_h * shares_frac\n"
+    "each_l_per_min = total_bdt_per_h * shares_frac * 1000 / 60 / (consistency_each_pct / 100 * density_kg_per_l)\n"
     "total_l_per_min = sum(each_l_per_min)\n"
-    "mixed_consistency_pct = total_bd_t_per_h * 1000 / 60 / (total_l_per_min * density_kg_per_l) * 100",
+    "mixed_consistency_pct = total_bdt_per_h * 1000 / 60 / (total_l_per_min * density_kg_per_l) * 100",
     title="Recipe to component flows",
     station="blending",
     source="mass balance; shares on bone-dry total",
     aliases=("recipe_flows",),
     exact=False,
-    results=("each_bd_t_per_h", "each_l_per_min", "total_l_per_min", "mixed_consistency_pct"),
+    results=("each_bdt_per_h", "each_l_per_min", "total_l_per_min", "mixed_consistency_pct"),
     example=Example(
-        {"total_bd_t_per_h": 10.0, "shares_frac": [0.25, 0.60, 0.15], "consistency_each_pct": [3.9, 4.1, 3.2]},
+        {"total_bdt_per_h": 10.0, "shares_frac": [0.25, 0.60, 0.15], "consistency_each_pct": [3.9, 4.1, 3.2]},
         {"total_l_per_min": 4288.7, "mixed_consistency_pct": 3.8862},
     ),
-    total_bd_t_per_h=Arg("blend wanted", 0, 1000),
+    total_bdt_per_h=Arg("blend wanted", 0, 1000),
     shares_frac=_SHARES,
     consistency_each_pct=Arg("consistency of each component", 0, 40, above=True, series=True),
     density_kg_per_l=Arg("stock density", 0.8, 1.3),
 )
 def recipe_set_points(
     *,
-    total_bd_t_per_h: float,
+    total_bdt_per_h: float,
     shares_frac: np.ndarray,
     consistency_each_pct: np.ndarray,
     density_kg_per_l: float = 1.0,
@@ -54,10 +54,10 @@ def recipe_set_points(
     """Return the flow of each component; correct them when a chest's consistency changes."""
     same_length("consistency_each_pct", shares_frac, consistency_each_pct)
     shares_add_up("shares_frac", shares_frac, 1e-6)
-    mass = total_bd_t_per_h * shares_frac
+    mass = total_bdt_per_h * shares_frac
     flow = mass * 1000 / 60 / (consistency_each_pct / 100 * density_kg_per_l)
     total = float(flow.sum())
-    mixed = total_bd_t_per_h * 1000 / 60 / (total * density_kg_per_l) * 100 if total else 0.0
+    mixed = total_bdt_per_h * 1000 / 60 / (total * density_kg_per_l) * 100 if total else 0.0
     return RecipeFlows(mass.tolist(), flow.tolist(), total, mixed)
 
 
@@ -174,24 +174,24 @@ def retention_overall(*, first_pass_frac: float, recirculated_frac: float) -> fl
 
 
 @method(
-    "filler_t_per_h = sheet_bd_t_per_h * sheet_filler_frac / overall_frac - broke_filler_t_per_h",
+    "filler_t_per_h = sheet_bdt_per_h * sheet_filler_frac / overall_frac - broke_filler_t_per_h",
     title="Filler feed for a sheet",
     station="blending",
     source="mass balance; what broke brings need not be fed",
     aliases=("filler_feed",),
     example=Example(
-        {"sheet_bd_t_per_h": 9.0, "sheet_filler_frac": 0.18, "overall_frac": 0.9607}, {"filler_t_per_h": 1.6863}
+        {"sheet_bdt_per_h": 9.0, "sheet_filler_frac": 0.18, "overall_frac": 0.9607}, {"filler_t_per_h": 1.6863}
     ),
-    sheet_bd_t_per_h=Arg("sheet made", 0, 1000),
+    sheet_bdt_per_h=Arg("sheet made", 0, 1000),
     sheet_filler_frac=Arg("filler in the bone-dry sheet", 0, 0.6),
     overall_frac=Arg("overall retention of filler", 0, 1, above=True),
     broke_filler_t_per_h=Arg("filler that comes with broke", 0, 1000),
 )
 def filler_feed_t_per_h(
-    *, sheet_bd_t_per_h: float, sheet_filler_frac: float, overall_frac: float, broke_filler_t_per_h: float = 0.0
+    *, sheet_bdt_per_h: float, sheet_filler_frac: float, overall_frac: float, broke_filler_t_per_h: float = 0.0
 ) -> float:
     """Return the filler to feed for a filler share in the sheet; negative where broke brings more than is wanted."""
-    return sheet_bd_t_per_h * sheet_filler_frac / overall_frac - broke_filler_t_per_h
+    return sheet_bdt_per_h * sheet_filler_frac / overall_frac - broke_filler_t_per_h
 
 
 @method(
@@ -216,7 +216,7 @@ class Pumped(NamedTuple):
 
 
 @method(
-    "pump_l_per_h = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)\n"
+    "pump_l_per_h = bdt_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)\n"
     "stroke_pct = 100 * pump_l_per_h / pump_max_l_per_h",
     title="Dose to pump flow",
     station="blending",
@@ -225,7 +225,7 @@ class Pumped(NamedTuple):
     exact=False,
     example=Example(
         {
-            "bd_t_per_h": 9.5,
+            "bdt_per_h": 9.5,
             "dose_kg_per_t": 6.0,
             "active_pct": 1.0,
             "density_kg_per_l": 1.01,
@@ -233,7 +233,7 @@ class Pumped(NamedTuple):
         },
         {"pump_l_per_h": 5643.6, "stroke_pct": 70.54},
     ),
-    bd_t_per_h=Arg("stock to be dosed", 0, 1000),
+    bdt_per_h=Arg("stock to be dosed", 0, 1000),
     dose_kg_per_t=Arg("dose", 0, 200),
     active_pct=Arg("strength as delivered", 0, 100, above=True),
     density_kg_per_l=Arg("density of the product", 0.7, 2.0),
@@ -241,14 +241,14 @@ class Pumped(NamedTuple):
 )
 def dose_to_pump(
     *,
-    bd_t_per_h: float,
+    bdt_per_h: float,
     dose_kg_per_t: float,
     active_pct: float,
     pump_max_l_per_h: float,
     density_kg_per_l: float = 1.0,
 ) -> Pumped:
     """Return the pump flow for a dose and its stroke; refuses one beyond the pump."""
-    flow = bd_t_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)
+    flow = bdt_per_h * dose_kg_per_t / (active_pct / 100 * density_kg_per_l)
     if flow > pump_max_l_per_h:
         message = f"the dose needs {flow:.0f} L/h and the pump gives {pump_max_l_per_h:g} L/h"
         raise DomainError(

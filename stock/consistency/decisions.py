@@ -69,8 +69,8 @@ def _to_level(here: Here, more: Datum, less: Datum, label: str) -> Figure:
         "feed_change",
         label,
         {
-            "wanted_bd_t": here.contents(more, f"stock at {more.value:.0f} %").as_datum(),
-            "level_bd_t": here.contents(less, f"stock at {less.value:.0f} %").as_datum(),
+            "wanted_bdt": here.contents(more, f"stock at {more.value:.0f} %").as_datum(),
+            "level_bdt": here.contents(less, f"stock at {less.value:.0f} %").as_datum(),
             "horizon_h": Datum(hours, here.facts.set_origin(here.unit.name)),
         },
         decimals=2,
@@ -96,8 +96,8 @@ def _what_is_carried(here: Here, size: Figure) -> Iterable[Most]:
     """What the units before it can still pass on."""
     if (room := here.room_up()) is not None:
         most, load = room
-        name, can = load.unit[:1].lower() + load.unit[1:], load.capacity_bd_t_per_h
-        yield Most(max(0.0, most), f"{name} carries {can:g} BDt/h and runs {load.bd_t_per_h:.2f}")
+        name, can = load.unit[:1].lower() + load.unit[1:], load.capacity_bdt_per_h
+        yield Most(max(0.0, most), f"{name} carries {can:g} BDt/h and runs {load.bdt_per_h:.2f}")
 
 
 def _other_side(here: Here, step: Figure) -> str:
@@ -110,14 +110,14 @@ def _other_side(here: Here, step: Figure) -> str:
     return f"The rest, {rest:.2f} BDt/h, from the draw{f': cut the {here.family} share by {points:.0f} points' if points else ''}"
 
 
-def _points(here: Here, bd_t_per_h: float) -> float:
+def _points(here: Here, bdt_per_h: float) -> float:
     """Return points of the furnish that a flow is, where this vessel's stock is a share of it; 0 elsewhere."""
     order, graph = here.facts.result.order, here.line.graph
     streams = here.facts.result.streams
-    total = sum(streams[name].bd_t_per_h for name, share in order.shares.items() if share)
+    total = sum(streams[name].bdt_per_h for name, share in order.shares.items() if share)
     passes = {stream.id for unit in (here.unit, *graph.downstream(here.unit.id)) for stream in graph.out(unit.id)}
     belongs = any(share and name in passes for name, share in order.shares.items())
-    return 100 * bd_t_per_h / total if belongs and total else 0.0
+    return 100 * bdt_per_h / total if belongs and total else 0.0
 
 
 def _more_share(here: Here, step: Figure) -> str:

@@ -88,20 +88,20 @@ class Blended(NamedTuple):
     """A mixed stock."""
 
     consistency_pct: float
-    bd_t_per_h: float
+    bdt_per_h: float
     total_t_per_h: float
 
 
 @method(
     "consistency_pct = sum(mass_flow_t_per_h * consistency_each_pct) / sum(mass_flow_t_per_h)\n"
-    "bd_t_per_h = sum(mass_flow_t_per_h * consistency_each_pct) / 100\n"
+    "bdt_per_h = sum(mass_flow_t_per_h * consistency_each_pct) / 100\n"
     "total_t_per_h = sum(mass_flow_t_per_h)",
     title="Consistency of mixed stocks",
     station="consistency",
     source="mass balance",
     example=Example(
         {"mass_flow_t_per_h": [40, 65, 15], "consistency_each_pct": [3.8, 3.4, 2.9]},
-        {"consistency_pct": 3.4708, "bd_t_per_h": 4.165, "total_t_per_h": 120},
+        {"consistency_pct": 3.4708, "bdt_per_h": 4.165, "total_t_per_h": 120},
     ),
     mass_flow_t_per_h=Arg("stock flows", 0, 1e5, series=True),
     consistency_each_pct=Arg("their consistencies", 0, 100, series=True),
@@ -188,17 +188,17 @@ def residence_time_min(*, volume_m3: float, flow_l_per_min: float, active_frac: 
 
 
 @method(
-    "bd_t = volume_m3 * level_pct / 100 * consistency_pct / 100 * density_t_per_m3",
+    "bdt = volume_m3 * level_pct / 100 * consistency_pct / 100 * density_t_per_m3",
     title="Bone-dry contents of a chest",
     station="consistency",
     source="geometry of a straight-sided chest; a mill's own strapping table replaces it",
-    example=Example({"volume_m3": 300, "level_pct": 62, "consistency_pct": 3.6}, {"bd_t": 6.696}),
+    example=Example({"volume_m3": 300, "level_pct": 62, "consistency_pct": 3.6}, {"bdt": 6.696}),
     volume_m3=Arg("volume of the chest when full", 0, 1e5),
     level_pct=Arg("level", 0, 100),
     consistency_pct=Arg("consistency", 0, 40),
     density_t_per_m3=Arg("stock density", 0.8, 1.3),
 )
-def chest_bd_t(*, volume_m3: float, level_pct: float, consistency_pct: float, density_t_per_m3: float = 1.0) -> float:
+def chest_bdt(*, volume_m3: float, level_pct: float, consistency_pct: float, density_t_per_m3: float = 1.0) -> float:
     """Return the bone-dry stock in a chest from its level and consistency."""
     return volume_m3 * level_pct / 100 * consistency_pct / 100 * density_t_per_m3
 

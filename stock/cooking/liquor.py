@@ -106,7 +106,7 @@ def black_liquor_fill_m3(
 
 @method(
     "weak_kg_per_m3_as_naoh = residual_kg_per_m3_as_naoh * liquor_to_wood"
-    " / (liquor_to_wood + yield_frac * dilution_factor_t_per_odt)",
+    " / (liquor_to_wood + yield_frac * dilution_factor_t_per_bdt)",
     title="Alkali of weak black liquor",
     station="cooking",
     source="mass balance: the liquor of the cook leaves the washers with their dilution factor",
@@ -115,24 +115,24 @@ def black_liquor_fill_m3(
             "residual_kg_per_m3_as_naoh": 8.9,
             "liquor_to_wood": 4.0,
             "yield_frac": 0.522,
-            "dilution_factor_t_per_odt": 2.5,
+            "dilution_factor_t_per_bdt": 2.5,
         },
         {"weak_kg_per_m3_as_naoh": 6.711},
     ),
     residual_kg_per_m3_as_naoh=Arg("residual alkali of the cooks", 0, 100),
     liquor_to_wood=Arg("liquor to wood of a cook", 2, 10),
     yield_frac=Arg("pulp on wood", 0, 1, above=True),
-    dilution_factor_t_per_odt=Arg("dilution factor of the washers", -1, 10, usual=(0, 5)),
+    dilution_factor_t_per_bdt=Arg("dilution factor of the washers", -1, 10, usual=(0, 5)),
 )
 def weak_black(
     *,
     residual_kg_per_m3_as_naoh: float,
     liquor_to_wood: float,
     yield_frac: float,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
 ) -> float:
     """Return what is left of the alkali in the liquor that fills cooks, once wash water has come to it."""
-    washed = liquor_to_wood + yield_frac * dilution_factor_t_per_odt
+    washed = liquor_to_wood + yield_frac * dilution_factor_t_per_bdt
     return residual_kg_per_m3_as_naoh * liquor_to_wood / washed
 
 

@@ -154,12 +154,12 @@ def flash_steam(*, mass_t: float, cp_kj_per_kg_k: float, before_c: float, after_
 
 
 @method(
-    "capacity_ad_t_per_d = digesters_count * 1440 / cycle_min * cook_adt",
+    "capacity_adt_per_d = digesters_count * 1440 / cycle_min * cook_adt",
     title="Pulp a line of digesters makes",
     station="cooking",
     source="definition",
     aliases=("line_capacity_adt_per_day",),
-    example=Example({"digesters_count": 8, "cycle_min": 270, "cook_adt": 10.15}, {"capacity_ad_t_per_d": 433.1}),
+    example=Example({"digesters_count": 8, "cycle_min": 270, "cook_adt": 10.15}, {"capacity_adt_per_d": 433.1}),
     digesters_count=Arg("digesters", 1, 100),
     cycle_min=Arg("from fill to fill", 0, 5000, above=True),
     cook_adt=Arg("pulp of a cook", 0, 1e4),

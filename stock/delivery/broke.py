@@ -15,13 +15,13 @@ def break_fills_min(line: Definition, result: LineResult, unit_id: str, level_pc
     if not isinstance(unit, Store) or fed is None:
         return None
     winder = _trimmed_from(line, unit_id)
-    now = result.streams[fed.id].bd_t_per_h
+    now = result.streams[fed.id].bdt_per_h
     if winder is None or now < 1e-6:
         return None
-    sheet = sum(result.streams[one.id].bd_t_per_h for one in line.graph.into(winder.id))
-    drawn = sum(result.streams[one.id].bd_t_per_h for one in line.graph.out(unit_id))
+    sheet = sum(result.streams[one.id].bdt_per_h for one in line.graph.into(winder.id))
+    drawn = sum(result.streams[one.id].bdt_per_h for one in line.graph.out(unit_id))
     room_bdt = unit.volume_m3 * unit.consistency_pct / 100 * (unit.high_pct - level_pct) / 100
-    more = now + sheet - result.streams[winder.rest].bd_t_per_h - drawn
+    more = now + sheet - result.streams[winder.rest].bdt_per_h - drawn
     return 60 * room_bdt / more if room_bdt > 0 and more > 1e-6 else None
 
 

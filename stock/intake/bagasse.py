@@ -177,7 +177,7 @@ class Stored(NamedTuple):
 
 
 @method(
-    "volume_m3 = bdt / pile_density_bd_t_per_m3\n"
+    "volume_m3 = bdt / pile_density_bdt_per_m3\n"
     "left_bdt = bdt * (1 - loss_per_month)**storage_month\n"
     "water_m3 = bdt * (moisture_pile_frac / (1 - moisture_pile_frac) - moisture_in_frac / (1 - moisture_in_frac))",
     title="Wet bulk storage",
@@ -186,7 +186,7 @@ class Stored(NamedTuple):
     example=Example(
         {
             "bdt": 24000,
-            "pile_density_bd_t_per_m3": 0.150,
+            "pile_density_bdt_per_m3": 0.150,
             "loss_per_month": 0.010,
             "storage_month": 4,
             "moisture_in_frac": 0.50,
@@ -198,7 +198,7 @@ class Stored(NamedTuple):
     moisture_in_frac=MOISTURE,
     moisture_pile_frac=Arg("moisture of the pile", 0, 1, below=True, usual=(0.70, 0.85)),
     storage_month=Arg("months stored", 0, 60),
-    pile_density_bd_t_per_m3=Arg("bone-dry mass in the pile's volume", 0.05, 0.30),
+    pile_density_bdt_per_m3=Arg("bone-dry mass in the pile's volume", 0.05, 0.30),
     loss_per_month=Arg("loss each month", 0, 0.2),
 )
 def wet_bulk_storage(
@@ -207,7 +207,7 @@ def wet_bulk_storage(
     moisture_in_frac: float,
     moisture_pile_frac: float,
     storage_month: float,
-    pile_density_bd_t_per_m3: float = 0.150,
+    pile_density_bdt_per_m3: float = 0.150,
     loss_per_month: float = 0.010,
 ) -> Stored:
     """Return room taken, mass left and water put in; most of the water goes round."""
@@ -215,7 +215,7 @@ def wet_bulk_storage(
         message = f"the pile at {moisture_pile_frac:g} would be drier than what comes at {moisture_in_frac:g}"
         raise DomainError("E_RANGE", "moisture_pile_frac", message, f"{moisture_in_frac:g} or more")
     water = bdt * (moisture_pile_frac / (1 - moisture_pile_frac) - moisture_in_frac / (1 - moisture_in_frac))
-    return Stored(bdt / pile_density_bd_t_per_m3, bdt * (1 - loss_per_month) ** storage_month, water)
+    return Stored(bdt / pile_density_bdt_per_m3, bdt * (1 - loss_per_month) ** storage_month, water)
 
 
 @method(
@@ -243,17 +243,17 @@ def dirt_removal(*, ash_in_frac: float, bd_in_t: float, ash_out_frac: float, bd_
 
 
 @method(
-    "wash_m3_per_h = water_m3_per_t * bd_t_per_h",
+    "wash_m3_per_h = water_m3_per_t * bdt_per_h",
     title="Water for the bagasse wash",
     station="intake",
     source="usual 10 to 20 m³ for each bone-dry tonne",
-    example=Example({"water_m3_per_t": 15, "bd_t_per_h": 5.9}, {"wash_m3_per_h": 88.5}),
+    example=Example({"water_m3_per_t": 15, "bdt_per_h": 5.9}, {"wash_m3_per_h": 88.5}),
     water_m3_per_t=Arg("water for each bone-dry tonne", 0, 100, usual=(10, 20)),
-    bd_t_per_h=Arg("bagasse washed", 0, 1e4),
+    bdt_per_h=Arg("bagasse washed", 0, 1e4),
 )
-def bagasse_wash_water(*, water_m3_per_t: float, bd_t_per_h: float) -> float:
+def bagasse_wash_water(*, water_m3_per_t: float, bdt_per_h: float) -> float:
     """Return the water the wash must have."""
-    return water_m3_per_t * bd_t_per_h
+    return water_m3_per_t * bdt_per_h
 
 
 @method(

@@ -62,7 +62,7 @@ class Feeder(NamedTuple):
 
 
 @method(
-    "loose_m3_per_h = 1000 * bd_t_per_h / (basic_density_kg_per_m3 * solid_volume_factor)\n"
+    "loose_m3_per_h = 1000 * bdt_per_h / (basic_density_kg_per_m3 * solid_volume_factor)\n"
     "speed_pct = 100 * loose_m3_per_h / most_m3_per_h",
     title="Feeder speed for a bone-dry rate",
     station="intake",
@@ -70,23 +70,23 @@ class Feeder(NamedTuple):
     results=("speed_pct", "loose_m3_per_h"),
     example=Example(
         {
-            "bd_t_per_h": 6.2,
+            "bdt_per_h": 6.2,
             "basic_density_kg_per_m3": 412,
             "solid_volume_factor": 0.38,
             "most_m3_per_h": 90,
         },
         {"speed_pct": 44.0, "loose_m3_per_h": 39.6},
     ),
-    bd_t_per_h=Arg("bone-dry rate wanted", 0, 1e4),
+    bdt_per_h=Arg("bone-dry rate wanted", 0, 1e4),
     basic_density_kg_per_m3=Arg("basic density", 100, 1000),
     solid_volume_factor=Arg("solid share of the loose volume", 0, 0.74, above=True, below=True),
     most_m3_per_h=Arg("loose volume at full speed", 0, 1e4, above=True),
 )
 def feeder_speed(
-    *, bd_t_per_h: float, basic_density_kg_per_m3: float, solid_volume_factor: float, most_m3_per_h: float
+    *, bdt_per_h: float, basic_density_kg_per_m3: float, solid_volume_factor: float, most_m3_per_h: float
 ) -> Feeder:
     """Return the speed that carries a rate; above 100 the feeder cannot."""
-    loose = 1000 * bd_t_per_h / (basic_density_kg_per_m3 * solid_volume_factor)
+    loose = 1000 * bdt_per_h / (basic_density_kg_per_m3 * solid_volume_factor)
     return Feeder(100 * loose / most_m3_per_h, loose)
 
 

@@ -97,7 +97,7 @@ def _lost_pulp(here: Here) -> Figure:
 def _wash_water(here: Here) -> Figure:
     data = {
         "water_m3_per_t": here.at(here.up(Depither)).given("wash_water_m3_per_t"),
-        "bd_t_per_h": bagasse_in(here),
+        "bdt_per_h": bagasse_in(here),
     }
     return figure("bagasse_wash_water", "wash water", data, decimals=0)
 

@@ -15,20 +15,20 @@ from stock.working import Arg, Example, method, warn
 
 
 @method(
-    "load_pct = 100 * (1000 * bd_t_per_h / bulk_density_bd_kg_per_m3) / washer_limit_m3_per_h",
+    "load_pct = 100 * (1000 * bdt_per_h / bulk_density_bd_kg_per_m3) / washer_limit_m3_per_h",
     title="Loading of the chip washer",
     station="intake",
     source="loose volume against the washer's limit",
     example=Example(
-        {"bd_t_per_h": 11.14, "bulk_density_bd_kg_per_m3": 156.6, "washer_limit_m3_per_h": 95}, {"load_pct": 74.88}
+        {"bdt_per_h": 11.14, "bulk_density_bd_kg_per_m3": 156.6, "washer_limit_m3_per_h": 95}, {"load_pct": 74.88}
     ),
-    bd_t_per_h=Arg("chips fed, bone-dry", 0, 1e4),
+    bdt_per_h=Arg("chips fed, bone-dry", 0, 1e4),
     bulk_density_bd_kg_per_m3=Arg("bulk density, bone-dry", 50, 400),
     washer_limit_m3_per_h=Arg("most loose chips the washer takes", 0, 1e4, above=True),
 )
-def chip_wash_load_pct(*, bd_t_per_h: float, bulk_density_bd_kg_per_m3: float, washer_limit_m3_per_h: float) -> float:
+def chip_wash_load_pct(*, bdt_per_h: float, bulk_density_bd_kg_per_m3: float, washer_limit_m3_per_h: float) -> float:
     """Return how full the chip washer is run; above 100 stones and sand go through."""
-    load = 100 * (1000 * bd_t_per_h / bulk_density_bd_kg_per_m3) / washer_limit_m3_per_h
+    load = 100 * (1000 * bdt_per_h / bulk_density_bd_kg_per_m3) / washer_limit_m3_per_h
     if load > 100:
         warn(f"the washer is asked for {load:.0f} % of its limit: stones and sand will pass")
     return load

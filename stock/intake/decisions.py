@@ -150,7 +150,7 @@ def _washer(here: Here) -> Figure:
         "chip_wash_load_pct",
         "chip washer loading",
         {
-            "bd_t_per_h": here.flow(),
+            "bdt_per_h": here.flow(),
             "bulk_density_bd_kg_per_m3": of_feed(here, "bulk_bd_kg_per_m3"),
             "washer_limit_m3_per_h": of_feed(here, "washer_limit_m3_per_h"),
         },

@@ -195,10 +195,10 @@ class Place:
         loads = [load for load in self.facts.result.loads if load.unit in names]
         if not loads:
             return None
-        load = min(loads, key=lambda one: one.capacity_bd_t_per_h / max(one.bd_t_per_h, 1e-9))
+        load = min(loads, key=lambda one: one.capacity_bdt_per_h / max(one.bdt_per_h, 1e-9))
         onward = self.line.graph.onward(self.unit.id)
-        drawn = self.facts.result.streams[onward.id].bd_t_per_h if onward is not None else load.bd_t_per_h
-        return drawn * (load.capacity_bd_t_per_h / max(load.bd_t_per_h, 1e-9) - 1), load
+        drawn = self.facts.result.streams[onward.id].bdt_per_h if onward is not None else load.bdt_per_h
+        return drawn * (load.capacity_bdt_per_h / max(load.bdt_per_h, 1e-9) - 1), load
 
     def flow_in(self) -> Datum:
         """Return the bone-dry flow of the stock that comes in; LookupError where none does."""
@@ -219,7 +219,7 @@ class Place:
         try:
             return self.reading("flow")
         except LookupError:
-            data = {"bd_t_per_h": self.flow(), "consistency_pct": self.reading("consistency")}
+            data = {"bdt_per_h": self.flow(), "consistency_pct": self.reading("consistency")}
             return figure("stock_flow_l_per_min", "flow", data, decimals=0).as_datum()
 
     def contents(self, point_value: Datum, label: str) -> Figure:
@@ -229,7 +229,7 @@ class Place:
         except LookupError:
             thick = Datum(getattr(self.unit, "holds_pct", 0.0), self.facts.set_origin(self.unit.name))
         data = {"volume_m3": self.given("volume_m3"), "level_pct": point_value, "consistency_pct": thick}
-        return figure("chest_bd_t", label, data)
+        return figure("chest_bdt", label, data)
 
 
 class Here(Place):

@@ -148,7 +148,7 @@ def feed_flow(here: Here) -> Moved | None:
         return None
     sign = -1.0 if here.side == "high" else 1.0
     per_bdt = 1000 / 60 / (thick / 100)
-    drawn = here.facts.result.streams[stream.id].bd_t_per_h  # at rest, as much is fed as is drawn
+    drawn = here.facts.result.streams[stream.id].bdt_per_h  # at rest, as much is fed as is drawn
     return Moved(f"flow:{stream.id}", f"flow of {stream.called}", "L/min", sign * per_bdt, drawn * per_bdt)
 
 

@@ -185,7 +185,7 @@ class Assembly:
         dissolved = 0.0
         if unit.wash:
             dissolved = washing_loss_frac(
-                dilution_factor_t_per_odt=unit.wash.dilution_factor_t_per_odt,
+                dilution_factor_t_per_bdt=unit.wash.dilution_factor_t_per_bdt,
                 feed_consistency_pct=unit.wash.feed_consistency_pct,
                 e_std_total_ratio=unit.wash.e_std,
             )
@@ -204,7 +204,7 @@ class Assembly:
             self._sum_in(unit.id, c)
             self._next()
         if unit.wash:
-            liquor = unit.wash.dilution_factor_t_per_odt + 100 / unit.consistency_pct - 1
+            liquor = unit.wash.dilution_factor_t_per_bdt + 100 / unit.consistency_pct - 1
             self._put(self._scalars[unit.wash.stream], 1.0)
             for f in _FILT:
                 self._put(self.at[unit.accept] + f, -liquor)

@@ -36,13 +36,13 @@ class Load:
     unit: str
     station: str
     stream: str
-    bd_t_per_h: float
-    capacity_bd_t_per_h: float
+    bdt_per_h: float
+    capacity_bdt_per_h: float
 
     @property
     def used_frac(self) -> float:
         """Share of the capacity in use."""
-        return self.bd_t_per_h / self.capacity_bd_t_per_h
+        return self.bdt_per_h / self.capacity_bdt_per_h
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,8 +87,8 @@ class LineResult:
         if not self.feasible:
             load = self.binding
             message = (
-                f"{load.unit} would have to carry {load.bd_t_per_h:.2f} BDt/h and can carry"
-                f" {load.capacity_bd_t_per_h:g}; this recipe can run at {self.most_t_per_h:.2f} t/h at most"
+                f"{load.unit} would have to carry {load.bdt_per_h:.2f} BDt/h and can carry"
+                f" {load.capacity_bdt_per_h:g}; this recipe can run at {self.most_t_per_h:.2f} t/h at most"
             )
             raise DomainError("E_INFEASIBLE", "reel_t_per_h", message, f"{self.most_t_per_h:.2f} t/h or less")
 
@@ -183,8 +183,8 @@ class LineBalance:
         stores = {}
         for unit in self.line.units:
             if isinstance(unit, Store):
-                fed = sum((streams[name].bd_t_per_h for name in self.system.ins[unit.id]), 0.0)
-                stores[unit.id] = fed - sum(streams[name].bd_t_per_h for name in self.system.outs[unit.id])
+                fed = sum((streams[name].bdt_per_h for name in self.system.ins[unit.id]), 0.0)
+                stores[unit.id] = fed - sum(streams[name].bdt_per_h for name in self.system.outs[unit.id])
         return LineResult(order, streams, stores, self._loads(streams), self._shortages(streams), closure, passes)
 
     def closure(self, flows: np.ndarray) -> float:
@@ -212,10 +212,10 @@ class LineBalance:
     def _loads(self, streams: Mapping[str, Stream]) -> tuple[Load, ...]:
         loads = []
         for unit in self.line.units:
-            if unit.capacity_bd_t_per_h is None:
+            if unit.capacity_bdt_per_h is None:
                 continue
             stream = getattr(unit, "accept", None) or (self.system.outs[unit.id] or self.system.ins[unit.id])[0]
-            loads.append(Load(unit.name, unit.station, stream, streams[stream].bd_t_per_h, unit.capacity_bd_t_per_h))
+            loads.append(Load(unit.name, unit.station, stream, streams[stream].bdt_per_h, unit.capacity_bdt_per_h))
         return tuple(loads)
 
     def _shortages(self, streams: Mapping[str, Stream]) -> tuple[str, ...]:

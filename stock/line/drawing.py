@@ -112,12 +112,12 @@ def _drawn(steps: Sequence[_Step]) -> list[_Step]:
     return [step for step in steps if step.unit.mark]
 
 
-def draw_line(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width: float, height: float) -> Drawing:
+def draw_line(line: Definition, flows_bdt_per_h: Mapping[str, float], *, width: float, height: float) -> Drawing:
     """Return the large drawing: steps layered by distance to the blend.
 
     Parameters
     ----------
-    flows_bd_t_per_h : mapping
+    flows_bdt_per_h : mapping
         Bone-dry flow of each stream, from the balance.
     width, height : float
         The box to fill.
@@ -134,11 +134,11 @@ def draw_line(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width:
     trunk_nodes = [step for step in _drawn(trunk) if step.unit.mark == "vat"]
     trunk_x = [join + 88 + index * 74 for index in range(len(trunk_nodes))]
     return _compose(
-        line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=36, join=join, end=width - 36
+        line, flows_bdt_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=36, join=join, end=width - 36
     )
 
 
-def draw_ribbon(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, width: float, height: float) -> Drawing:
+def draw_ribbon(line: Definition, flows_bdt_per_h: Mapping[str, float], *, width: float, height: float) -> Drawing:
     """Return the small drawing: steps under their stations, evenly spaced."""
     walks, trunk = _walks(line)
     columns = ribbon_columns(line, width)
@@ -162,7 +162,7 @@ def draw_ribbon(line: Definition, flows_bd_t_per_h: Mapping[str, float], *, widt
     before = width / len(columns)
     join = max(0.3 * width, columns[blend] - before + 34) if blend in columns else width * 0.7
     return _compose(
-        line, flows_bd_t_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=8, join=join, end=width - 8
+        line, flows_bdt_per_h, walks, trunk_nodes, place, trunk_x, width, height, left=8, join=join, end=width - 8
     )
 
 

@@ -32,7 +32,7 @@ def way_to_machine(
     found = []
     for unit in line.graph.downstream(unit_id):
         onward = line.graph.onward(unit.id)
-        drawn = result.streams[onward.id].bd_t_per_h if onward is not None else 0.0
+        drawn = result.streams[onward.id].bdt_per_h if onward is not None else 0.0
         volume, level = getattr(unit, "volume_m3", None), levels_pct.get(unit.id)
         if volume and level is not None and drawn > 1e-6:
             hours = volume * level / 100 * (getattr(unit, "holds_pct", 0.0) or 4.0) / 100 / drawn

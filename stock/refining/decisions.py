@@ -18,7 +18,7 @@ def _power(here: Here) -> Figure:
         {
             "now_csf_ml": here.now,
             "target_csf_ml": here.wanted,
-            "bd_t_per_h": here.flow_in(),
+            "bdt_per_h": here.flow_in(),
             "slope_ratio": here.given("slope"),
         },
         decimals=0,

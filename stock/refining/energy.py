@@ -52,18 +52,18 @@ def refiner_power(
 
 
 @method(
-    "sre_kwh_per_t = net_kw / bd_t_per_h",
+    "sre_kwh_per_t = net_kw / bdt_per_h",
     title="Specific refining energy",
     station="refining",
     source="definition, on net power",
     aliases=("specific_energy_kwh_t",),
-    example=Example({"net_kw": 464.1, "bd_t_per_h": 7.134}, {"sre_kwh_per_t": 65.05}),
+    example=Example({"net_kw": 464.1, "bdt_per_h": 7.134}, {"sre_kwh_per_t": 65.05}),
     net_kw=Arg("net power", 0, 1e5),
-    bd_t_per_h=Arg("bone-dry flow", 0, 1000, above=True),
+    bdt_per_h=Arg("bone-dry flow", 0, 1000, above=True),
 )
-def specific_energy_kwh_per_t(*, net_kw: float, bd_t_per_h: float) -> float:
+def specific_energy_kwh_per_t(*, net_kw: float, bdt_per_h: float) -> float:
     """Return net energy per bone-dry tonne."""
-    return net_kw / bd_t_per_h
+    return net_kw / bdt_per_h
 
 
 @method(
@@ -180,21 +180,21 @@ def energy_for_freeness(*, unrefined_csf_ml: float, target_csf_ml: float, slope_
 
 
 @method(
-    "change_kw = bd_t_per_h * log(now_csf_ml / target_csf_ml) / slope_ratio",
+    "change_kw = bdt_per_h * log(now_csf_ml / target_csf_ml) / slope_ratio",
     title="Power step for a freeness",
     station="refining",
     source="difference of two points on the logarithmic form",
     example=Example(
-        {"now_csf_ml": 480, "target_csf_ml": 450, "bd_t_per_h": 8.6, "slope_ratio": 0.003372}, {"change_kw": 164.6}
+        {"now_csf_ml": 480, "target_csf_ml": 450, "bdt_per_h": 8.6, "slope_ratio": 0.003372}, {"change_kw": 164.6}
     ),
     now_csf_ml=Arg("freeness now", 25, 800),
     target_csf_ml=Arg("freeness wanted", 25, 800),
-    bd_t_per_h=Arg("bone-dry flow", 0, 1000),
+    bdt_per_h=Arg("bone-dry flow", 0, 1000),
     slope_ratio=Arg("slope per kWh/BDt", 0, 0.1, above=True),
 )
-def power_step(*, now_csf_ml: float, target_csf_ml: float, bd_t_per_h: float, slope_ratio: float) -> float:
+def power_step(*, now_csf_ml: float, target_csf_ml: float, bdt_per_h: float, slope_ratio: float) -> float:
     """Return how much net power to add (negative: take off)."""
-    return bd_t_per_h * math.log(now_csf_ml / target_csf_ml) / slope_ratio
+    return bdt_per_h * math.log(now_csf_ml / target_csf_ml) / slope_ratio
 
 
 @method(

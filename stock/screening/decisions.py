@@ -32,7 +32,7 @@ def _reject(here: Here) -> Figure:
 
 def _fibre_lost(here: Here) -> Figure:
     """Bone-dry stock a day that leaves with the rejects more than is usual."""
-    data = {"feed_bd_t_per_h": here.flow_in(), "usual_pct": here.wanted, "now_pct": here.now}
+    data = {"feed_bdt_per_h": here.flow_in(), "usual_pct": here.wanted, "now_pct": here.now}
     return figure("fibre_lost", "stock lost more than usual", data, decimals=2)
 
 

@@ -130,15 +130,15 @@ def cleanliness_gain(*, removal_frac: float, mass_reject_frac: float) -> float:
 
 
 @method(
-    "lost_bd_t_per_d = 24 * feed_bd_t_per_h * (usual_pct - now_pct) / 100",
+    "lost_bdt_per_d = 24 * feed_bdt_per_h * (usual_pct - now_pct) / 100",
     title="Stock lost by a fallen yield",
     station="screening",
     source="definition",
-    example=Example({"feed_bd_t_per_h": 2.8, "usual_pct": 98, "now_pct": 97}, {"lost_bd_t_per_d": 0.672}),
-    feed_bd_t_per_h=Arg("stock that comes in", 0, 1000),
+    example=Example({"feed_bdt_per_h": 2.8, "usual_pct": 98, "now_pct": 97}, {"lost_bdt_per_d": 0.672}),
+    feed_bdt_per_h=Arg("stock that comes in", 0, 1000),
     usual_pct=Arg("usual yield", 0, 100),
     now_pct=Arg("yield found", 0, 100),
 )
-def fibre_lost(*, feed_bd_t_per_h: float, usual_pct: float, now_pct: float) -> float:
+def fibre_lost(*, feed_bdt_per_h: float, usual_pct: float, now_pct: float) -> float:
     """Return what goes out with the rejects a day more than is usual; negative where less does."""
-    return 24 * feed_bd_t_per_h * (usual_pct - now_pct) / 100
+    return 24 * feed_bdt_per_h * (usual_pct - now_pct) / 100

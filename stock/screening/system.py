@@ -28,9 +28,9 @@ class Running:
 
     number: int
     stage: Stage
-    fed_bd_t_per_h: float
-    accept_bd_t_per_h: float
-    reject_bd_t_per_h: float
+    fed_bdt_per_h: float
+    accept_bdt_per_h: float
+    reject_bdt_per_h: float
     flow_l_per_min: float
     thickening: float
     reject_consistency_pct: float
@@ -97,7 +97,7 @@ class System:
     stages: Sequence[Running]
     fibre: Figure
     debris: Figure
-    lost_bd_t_per_h: float
+    lost_bdt_per_h: float
     accept_debris_per_kg: float
 
     @property
@@ -111,14 +111,14 @@ class System:
         return 100 * float(self.debris.results["overall_reject_frac"])
 
 
-def run(stages: Sequence[Stage], bd_t_per_h: Datum, came_pct: float, debris_per_kg: float) -> System:
+def run(stages: Sequence[Stage], bdt_per_h: Datum, came_pct: float, debris_per_kg: float) -> System:
     """Return what a system comes to.
 
     Parameters
     ----------
     stages : sequence of Stage
         From the main stream.
-    bd_t_per_h : Datum
+    bdt_per_h : Datum
         Stock that comes in, above 0.
     came_pct : float
         Its consistency, above 0 to 40 %.
@@ -138,9 +138,9 @@ def run(stages: Sequence[Stage], bd_t_per_h: Datum, came_pct: float, debris_per_
     takes = [
         float(REMOVED(mass_reject_frac=one.mass_reject_frac, quotient_ratio=one.quotient)) for one in stages
     ]  # fmt: skip
-    rate = float(bd_t_per_h.value)
-    fibre = _balance("fibre lost", by_mass, bd_t_per_h, accepts, rejects)
-    debris = _balance("debris taken out", takes, bd_t_per_h, accepts, rejects)
+    rate = float(bdt_per_h.value)
+    fibre = _balance("fibre lost", by_mass, bdt_per_h, accepts, rejects)
+    debris = _balance("debris taken out", takes, bdt_per_h, accepts, rejects)
     entry = np.zeros((2, len(stages)))
     entry[:, 0] = 1.0
     shares = fed(np.array([by_mass, takes]), np.array(accepts), np.array(rejects), entry)
@@ -224,7 +224,7 @@ def tail_first(stages: Sequence[Stage], rate: Datum, came_pct: float, points: fl
         after = run([*stages[:-1], other], rate, came_pct, 1.0)
     except DomainError:
         return None
-    saved = 24 * (before.lost_bd_t_per_h - after.lost_bd_t_per_h)
+    saved = 24 * (before.lost_bdt_per_h - after.lost_bdt_per_h)
     dirtier = after.accept_debris_per_kg / before.accept_debris_per_kg - 1
     words = f"{tail.name} {100 * now:.0f} to {100 * to:.0f} % by mass saves {saved:.2f} BDt/d, debris in accepts {100 * dirtier:+.0f} %"
     return words.replace("-", "−"), saved

@@ -28,7 +28,7 @@ class Batches:
         self.targets = [plant.layout.target_of(group) for group in self.groups]
         self.asked = np.ones(len(self.groups))
         self.steam_frac = 1.0
-        self.chips_t_per_h = [plant.result.streams[group.stream_in].bd_t_per_h for group in self.groups]  # at rest
+        self.chips_t_per_h = [plant.result.streams[group.stream_in].bdt_per_h for group in self.groups]  # at rest
         for index, house in enumerate(self.houses):
             house.every_s = 3600 * house.charge_bdt / max(self.chips_t_per_h[index], 1e-9)
 

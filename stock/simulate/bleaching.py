@@ -67,17 +67,17 @@ class Usual:
         found = []
         for at, row in enumerate(self.rows):
             share = 1.0 if works is None else works[at]
-            found.append(stage_end(row | {"charge_kg_per_odt": row["charge_kg_per_odt"] * share}, pulp))
+            found.append(stage_end(row | {"charge_kg_per_bdt": row["charge_kg_per_bdt"] * share}, pulp))
             pulp = found[-1][1]
         return found
 
 
-def usual_of(unit: BleachStage, kappa: float, brightness_pct: float, bd_t_per_h: float | None) -> Usual:
+def usual_of(unit: BleachStage, kappa: float, brightness_pct: float, bdt_per_h: float | None) -> Usual:
     """Return a bleach as it runs at rest: what comes in is what its usual charges bring to a brightness."""
     rows = [{**STAGES.defaults, **one} for one in rows_of(unit, kappa)]
     start = start_of(unit, kappa)
     start = start._replace(ks=ks_into(rows, start, ks_of(brightness_pct)))
-    minutes = [one.minutes(bd_t_per_h) for one in unit.stages]
+    minutes = [one.minutes(bdt_per_h) for one in unit.stages]
     before = list(accumulate([0.0, *minutes]))
     charges = tuple(usual_charge(one, unit.symbol(at)) for at, one in enumerate(unit.stages))
     return Usual(
@@ -102,7 +102,7 @@ class Bleaching:
         self.usual: Mapping[str, Usual] = plant.quality.bleaches
         self.charges = {unit: list(one.charges) for unit, one in self.usual.items()}
         self.beside = {
-            one.point: one.charge_kg_per_odt
+            one.point: one.charge_kg_per_bdt
             for usual in self.usual.values()
             for at in range(len(usual.charges))
             for one in usual.unit.doses(at)[1:]
@@ -153,7 +153,7 @@ class Bleaching:
     def _alkali_share(self, unit_id: str, at: int) -> float:
         """Return the caustic a stage gets now over its usual, 1 where it gets none."""
         unit = self.usual[unit_id].unit
-        usual = unit.stages[at].alkali_kg_per_odt
+        usual = unit.stages[at].alkali_kg_per_bdt
         if not usual:
             return 1.0
         return self.beside[f"beside:{unit_id}:{at + 1}:caustic"] / usual * self.caustic_lost.get(unit_id, 1.0)
@@ -161,7 +161,7 @@ class Bleaching:
     def _over_usual(self, unit: BleachStage, at: int, chemical: str) -> float:
         """Return what a stage is given of a chemical beside its own over the usual, kg a tonne."""
         usual = unit.stages[at].given_beside(chemical)
-        return 0.0 if usual is None else self.beside[f"beside:{unit.id}:{at + 1}:{chemical}"] - usual.charge_kg_per_odt
+        return 0.0 if usual is None else self.beside[f"beside:{unit.id}:{at + 1}:{chemical}"] - usual.charge_kg_per_bdt
 
     def note(self, unit_id: str) -> None:
         """Put what is given now on record, where a unit is a bleach."""
@@ -223,14 +223,14 @@ class Bleaching:
         if at == 0 or symbol.chemical not in REDUCING:
             return 0.0
         more = self._oxidant_kg(usual, at, works[at - 1], self._killed_kg(usual, at)) - self._oxidant_kg(usual, at)
-        return REDUCER_PER_OXIDANT * more / max(usual.rows[at]["charge_kg_per_odt"], 1e-6)
+        return REDUCER_PER_OXIDANT * more / max(usual.rows[at]["charge_kg_per_bdt"], 1e-6)
 
     def _oxidant_kg(self, usual: Usual, at: int, worked: float = 1.0, killed_kg: float = 0.0) -> float:
         """Return the oxidant a stage meets from the one before, kg a tonne: what is not used, washed out or killed."""
         if at == 0 or usual.unit.symbol(at - 1).chemical not in INSTANT_FRAC:
             return 0.0
         row, told = usual.rows[at - 1], usual.residual_kg[at - 1]
-        charged, warm = row["charge_kg_per_odt"], self._warm(usual.unit.id)
+        charged, warm = row["charge_kg_per_bdt"], self._warm(usual.unit.id)
         uses = charged - (charged * OXIDANT_LEFT_FRAC if told is None else told)
         left = charged * worked / warm - uses * warm  # what is given, less what is used: a cold stage uses less of it
         return max(max(left, 0.0) * (1 - row["wash_removal_frac"]) - killed_kg, 0.0)
@@ -290,7 +290,7 @@ class Bleaching:
         stage, symbol = unit.stages[last], unit.symbol(last)
         into = found[last - 1][1] if last else came
         before = usual.ends[last - 1] if last else usual.start
-        used_usual = usual.rows[last]["charge_kg_per_odt"]
+        used_usual = usual.rows[last]["charge_kg_per_bdt"]
         warm = THETA ** (-self.cold.get(unit.id, 0.0) / 10)  # what is colder eats less at once, too
         charged = used_usual * works[last] / max(warm, 1e-6)
         demand = into.kappa / before.kappa if unit.symbol(last).kappa_rate > 0 else into.ks / max(before.ks, 1e-9)
@@ -299,8 +299,8 @@ class Bleaching:
         if left_usual is not None and left_usual < (1 - instant) * used_usual:
             left = float(
                 RESIDUAL(
-                    charge_kg_per_odt=charged, time_min=stage.minutes(), temperature_c=60 - self.cold.get(unit.id, 0.0),
-                    reference_charge_kg_per_odt=used_usual, reference_residual_kg_per_odt=left_usual,
+                    charge_kg_per_bdt=charged, time_min=stage.minutes(), temperature_c=60 - self.cold.get(unit.id, 0.0),
+                    reference_charge_kg_per_bdt=used_usual, reference_residual_kg_per_bdt=left_usual,
                     reference_min=stage.minutes(), reference_c=60.0, instant_frac=instant,
                     demand_ratio=warm * demand, metals_ratio=self._metals_at_work(unit),
                 )
@@ -313,7 +313,7 @@ class Bleaching:
         more_used = (charged - left) - (used_usual - (left_usual or 0.0))
         acid = ACID_PER_ACTIVE_CL * more_used if symbol.chemical == "dioxide" else 0.0
         buffer = BUFFER_ACID if ph < 7 else BUFFER_ALKALINE
-        acid -= (alkalis[last] - 1) * (stage.alkali_kg_per_odt or 0.0) - self._over_usual(
+        acid -= (alkalis[last] - 1) * (stage.alkali_kg_per_bdt or 0.0) - self._over_usual(
             unit, last, "acid"
         ) / ACID_OF_NAOH
         said["end_ph"] = min(max(ph - 1000 * acid / NAOH_MOLAR / liquor / buffer, 1.0), 13.5)
@@ -327,7 +327,7 @@ class Bleaching:
         last = len(usual.rows) - 1
         oxidant = self._oxidant_kg(usual, last, works[last - 1], self._killed_kg(usual, last)) if last else 0.0
         thick = usual.unit.stages[last].consistency_pct or middle(usual.unit.symbol(last).consistency_pct)
-        given = [one.alkali_kg_per_odt or 0.0 for one in usual.unit.stages]
+        given = [one.alkali_kg_per_bdt or 0.0 for one in usual.unit.stages]
         over = sum((share - 1) * alkali for share, alkali in zip(alkalis, given, strict=True))
         return {
             "oxidant": oxidant / (100 / thick - 1),

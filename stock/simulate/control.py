@@ -139,7 +139,7 @@ class _Planner:
                 liquor = row if row is not None and any(row == one.liquor for one in self.layout.groups) else -1
                 found.append(Ratio(unit.id, self._take(self.layout.at[out.id]), unit.of_stream, per_bd, liquor))
             elif isinstance(unit, Separate) and unit.wash is not None and unit.wash.stream in self.layout.at:
-                per_bd = unit.wash.dilution_factor_t_per_odt + 100 / unit.consistency_pct - 1
+                per_bd = unit.wash.dilution_factor_t_per_bdt + 100 / unit.consistency_pct - 1
                 driven = self._take(self.layout.at[unit.wash.stream])
                 found.append(Ratio(unit.id, driven, unit.accept, per_bd, wash_of=unit.id))
         return found

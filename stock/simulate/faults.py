@@ -247,7 +247,7 @@ def _caustic(plant: "Plant", fault: Fault) -> None:
 
 def _caustic_fed(plant: "Plant") -> list[str]:
     fed = plant.bleaching.usual.items()
-    return [unit_id for unit_id, one in fed if any(stage.alkali_kg_per_odt for stage in one.unit.stages)]
+    return [unit_id for unit_id, one in fed if any(stage.alkali_kg_per_bdt for stage in one.unit.stages)]
 
 
 def _metals(plant: "Plant", fault: Fault) -> None:

@@ -173,7 +173,7 @@ def _besides(plant: "Plant") -> list[Handle]:
         unit = usual.unit
         for one in [one for at in range(len(usual.charges)) for one in unit.doses(at)[1:]]:
             words = f"{one.chemical.replace('_', ' ')} to {unit.called(one.at)}, {_lower(unit.name)}"
-            most = max(5.0, 2.0 * one.charge_kg_per_odt)
+            most = max(5.0, 2.0 * one.charge_kg_per_bdt)
             setting = Setting(one.point, words, "kg/BDt", 0.0, most, 2, unit.station)
 
             def read(of: str = one.point) -> float:

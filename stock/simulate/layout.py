@@ -238,7 +238,7 @@ class Layout:
 
     def _bd_out(self, unit: Unit) -> float:
         onward = self.line.graph.onward(unit.id)
-        return self.result.streams[onward.id].bd_t_per_h if onward is not None else 0.0
+        return self.result.streams[onward.id].bdt_per_h if onward is not None else 0.0
 
     def _vessel(self, unit: Mix | Store, content_t: float) -> None:
         (out,) = self.line.graph.out(unit.id)

@@ -10,13 +10,13 @@ from typing import Any, Final
 
 import numpy as np
 
-from stock.consistency.basis import liquor_ratio_t_per_odt
+from stock.consistency.basis import liquor_ratio_t_per_bdt
 from stock.primitives import Separate, Wash
 from stock.washing.line import STAGES, Coefficients, coefficients, equations, mats_of, rates_of, rest_of, steady
 from stock.washing.stairs import MACHINE_MIN, TANK_MIN, VAT_MIN, rows_of
 from stock.washing.unit import Machine, Washer
 
-L: Final = liquor_ratio_t_per_odt.method.bare  # type: ignore[attr-defined]
+L: Final = liquor_ratio_t_per_bdt.method.bare  # type: ignore[attr-defined]
 SPAN: Final = (-0.5, 8.0)  # t/BDt, beyond which the relation says nothing
 TANK_FULL: Final = 0.6
 LEAST_HEALTH: Final = 0.02
@@ -28,13 +28,13 @@ NEAR: Final = 0.01  # t/BDt and share of the rate: a smaller change is not worke
 class Machines:
     """The machines of one line."""
 
-    def __init__(self, unit: Separate, wash: Wash, usual_bd_t_per_h: float) -> None:
+    def __init__(self, unit: Separate, wash: Wash, usual_bdt_per_h: float) -> None:
         """Begin at rest, as the definition runs them."""
         self.unit, self.wash = unit, wash
         self.machines = _machines(unit, wash)
-        self.usual_bd_t_per_h = max(usual_bd_t_per_h, 1e-6)
+        self.usual_bdt_per_h = max(usual_bdt_per_h, 1e-6)
         self._built: tuple[float, float, dict[int, float]] | None = None
-        line = self._line(wash.dilution_factor_t_per_odt, {})
+        line = self._line(wash.dilution_factor_t_per_bdt, {})
         self.held = self._held(line)
         self.holds = rest_of(line, 1.0, 0.0)  # vat and tank of each machine, over what the feed's liquor holds
         self._mats, self._constants = mats_of(line, 1.0, 0.0)
@@ -43,7 +43,7 @@ class Machines:
 
     def settle(self, health: Mapping[int, float]) -> float:
         """Come to rest at the usual dilution with machines so far off, and return as `run` does."""
-        line = self._line(self.wash.dilution_factor_t_per_odt, health)
+        line = self._line(self.wash.dilution_factor_t_per_bdt, health)
         self.holds, self._built = rest_of(line, 1.0, 0.0), None
         self._mats, self._constants = mats_of(line, 1.0, 0.0)
         return self.share / self.usual_share
@@ -86,11 +86,11 @@ class Machines:
             tank_min = TANK_MIN if machine.vat_consistency_pct else MACHINE_MIN
             tank = (l_vat + factor) * tank_min
             if machine.tank_m3 is not None and machine.vat_consistency_pct:
-                tank = TANK_FULL * machine.tank_m3 * 60 / self.usual_bd_t_per_h
+                tank = TANK_FULL * machine.tank_m3 * 60 / self.usual_bdt_per_h
             held[2 * at], held[2 * at + 1] = l_vat * VAT_MIN, tank
         return held
 
-    def run(self, passed_s: float, factor: float, bd_t_per_h: float, health: Mapping[int, float]) -> float:
+    def run(self, passed_s: float, factor: float, bdt_per_h: float, health: Mapping[int, float]) -> float:
         """Run on, and return what it leaves with the pulp over what it leaves at rest.
 
         Parameters
@@ -99,12 +99,12 @@ class Machines:
             Time that passed.
         factor : float
             Dilution factor now, t/BDt.
-        bd_t_per_h : float
+        bdt_per_h : float
             Pulp over the line.
         health : mapping of int to float
             What is left of the efficiency of each machine, counted from 1; 0 for all of them.
         """
-        minutes = passed_s / 60 * bd_t_per_h / self.usual_bd_t_per_h
+        minutes = passed_s / 60 * bdt_per_h / self.usual_bdt_per_h
         if minutes > 0:
             self._build(factor, minutes, dict(health))
             self.holds = self._step @ self.holds + self._fed
@@ -125,9 +125,9 @@ class Machines:
         self._mats, self._constants = mats_of(line, 1.0, 0.0)
         self._built = (factor, minutes, health)
 
-    def strengths(self, solids_kg_per_odt: float) -> list[tuple[float, float, float]]:
+    def strengths(self, solids_kg_per_bdt: float) -> list[tuple[float, float, float]]:
         """Return filtrate, mat and wash liquor of every machine, kg/t, for pulp that brings so many solids."""
-        fed = solids_kg_per_odt / float(L(consistency_pct=self.wash.feed_consistency_pct))
+        fed = solids_kg_per_bdt / float(L(consistency_pct=self.wash.feed_consistency_pct))
         tanks, mats = self.holds[1::2], self._mats @ self.holds + self._constants
         after = np.append(tanks[1:], 0.0)
         return [

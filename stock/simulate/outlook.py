@@ -332,7 +332,7 @@ def _course(
     volume = float(getattr(unit, "volume_m3", 1.0))
     thick = (getattr(unit, "holds_pct", 0.0) or 4.0) / 100
     onward = plant.line.graph.onward(unit_id)
-    flow = plant.result.streams[onward.id].bd_t_per_h if onward is not None else 0.0
+    flow = plant.result.streams[onward.id].bdt_per_h if onward is not None else 0.0
     full = volume * thick
     low, high = float(getattr(unit, "low_pct", 10.0)), float(getattr(unit, "high_pct", 95.0))
     sds = [100 / full * _sd_bdt(plant, unit_id, at, full, flow) for at in times]

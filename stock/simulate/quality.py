@@ -88,7 +88,7 @@ class Quality:
 
     def _bleach(self, unit: BleachStage) -> Usual:
         onward = self.line.graph.onward(unit.id)
-        bd = self.result.streams[onward.id].bd_t_per_h if onward is not None else None
+        bd = self.result.streams[onward.id].bdt_per_h if onward is not None else None
         return usual_of(unit, self._kappa_to(unit), self._read_at(unit, "brightness") or USUAL_BRIGHTNESS + 20, bd)
 
     def _kappa_to(self, unit: BleachStage) -> float:
@@ -105,7 +105,7 @@ class Quality:
         onward = self.line.graph.onward(unit.id)
         if unit.slope is None or onward is None:
             return None
-        bd = self.result.streams[onward.id].bd_t_per_h
+        bd = self.result.streams[onward.id].bdt_per_h
         goal = self._read_at(unit, "freeness")
         begun = unit.unrefined_csf_ml.value if unit.unrefined_csf_ml is not None else USUAL_CSF
         power = self._reads(unit.id, "net_power")
@@ -193,7 +193,7 @@ class Quality:
             end = bleach.after(bleach.start._replace(kappa=kappa, ks=found[1] / found[2]))[-1][1]
             found[0], found[1] = (end.kappa if found[0] > 0 else 0.0), end.ks * found[2]
         if (refiner := self.beating.get(unit_id)) is not None:
-            bd = self.result.streams[refiner.stream].bd_t_per_h
+            bd = self.result.streams[refiner.stream].bdt_per_h
             found[3] -= refiner.slope * refiner.net_kw / bd if bd > 0 else 0.0
         return found
 

@@ -152,7 +152,7 @@ class Running(Stepping, ABC):
         self.flow[self.makeups] = 0.0
         self.wanted = self.flow.copy()
         self.flows = np.array([one.design_t_per_s * one.make_up for one in layout.transfers])
-        self.total_bd = sum(self.result.streams[name].bd_t_per_h for name in self._recipe_streams()) / 3600
+        self.total_bd = sum(self.result.streams[name].bdt_per_h for name in self._recipe_streams()) / 3600
         self.shares = np.array([self.order.shares.get(one.stream, 0.0) for one in self.plan.shares])
         self.batches = Batches(self)
         self.error = np.zeros(len(self.plan.loops))
@@ -318,10 +318,10 @@ class Running(Stepping, ABC):
                 fall = self._fall(unit, float(bd))
                 self.mass[row, MARKED["log_csf"]] -= fall * float(fibre) * passed_s
 
-    def _fall(self, refiner: str, bd_t_per_s: float) -> float:
+    def _fall(self, refiner: str, bdt_per_s: float) -> float:
         """Return by how much a refiner takes the logarithm of freeness down, of so much stock."""
         slope = self.quality.beating[refiner].slope * self.worn.get(refiner, 1.0)
-        return slope * self.powers[refiner] / (3600 * bd_t_per_s) if bd_t_per_s > 0 else 0.0
+        return slope * self.powers[refiner] / (3600 * bdt_per_s) if bdt_per_s > 0 else 0.0
 
     def falls_by(self, refiner: str, row: np.ndarray) -> float:
         """Return by how much a refiner takes the logarithm of freeness of a stream down, its row in t/s."""

@@ -85,7 +85,7 @@ class Separating:
         """Return by how many points a washer's vat stands over the usual: what is fed over what its wire drains."""
         washer = next(one for one in self.washers if one.unit.id == unit_id)
         solids = 3600 * float(self.plant.flows[washer.accepts][SOLIDS].sum())
-        usual = self.plant.result.streams[washer.unit.accept].bd_t_per_h
+        usual = self.plant.result.streams[washer.unit.accept].bdt_per_h
         drains = math.sqrt(max(self.vacuum_ratio(unit_id), 0.0)) * (1 - self.wires.get(unit_id, 0.0))
         return VAT_PTS * (solids / usual - drains) if usual > 0 else 0.0
 
@@ -99,11 +99,11 @@ class Separating:
     def liquors(self, unit_id: str) -> list[tuple[float, float, float]]:
         """Return filtrate, mat and wash liquor of each machine of a washer, kg/t, for the solids that come now."""
         washer = next(one for one in self.washers if one.unit.id == unit_id)
-        fitted = getattr(washer.unit, "feed_solids_kg_per_odt", None)
+        fitted = getattr(washer.unit, "feed_solids_kg_per_bdt", None)
         usual = USUAL_SOLIDS if fitted is None else fitted.value
         row = self.plant.mass[self.plant.layout.partings[washer.parting].row]
         inlets = [self.plant.result.streams[one.id] for one in self.plant.line.graph.into(unit_id)]
-        rest = sum(float(one.flows_t_per_h[DISSOLVED].sum()) for one in inlets) / sum(one.bd_t_per_h for one in inlets)
+        rest = sum(float(one.flows_t_per_h[DISSOLVED].sum()) for one in inlets) / sum(one.bdt_per_h for one in inlets)
         solids = float(row[SOLIDS].sum())
         ratio = float(row[DISSOLVED].sum()) / solids / rest if solids > LEAST_T_PER_S and rest > 0 else 1.0
         return washer.machines.strengths(usual * ratio)
@@ -114,7 +114,7 @@ class Separating:
             unit = self.plant.line.unit(unit_id)
             assert isinstance(unit, Staged)
             inlets = [self.plant.result.streams[one.id] for one in self.plant.line.graph.into(unit_id)]
-            bd, total = sum(one.bd_t_per_h for one in inlets), sum(one.total_t_per_h for one in inlets)
+            bd, total = sum(one.bdt_per_h for one in inlets), sum(one.total_t_per_h for one in inlets)
             share = fibre_fed(unit.stages)
             flow = 100 * bd * share / unit.stages[0].feed_consistency_pct * 1000 / 60
             self._flows[unit_id] = (flow, max(total / 3600, 1e-9))
@@ -181,9 +181,9 @@ class Separating:
         unit: Separate = self.plant.line.unit(parting.unit)  # type: ignore[assignment]
         wash = self._wash_of(parting.unit)
         assert wash is not None
-        usual = self.plant.result.streams[unit.accept].bd_t_per_h
+        usual = self.plant.result.streams[unit.accept].bdt_per_h
         machines, liquor = Machines(unit, wash, usual), self.plant.layout.at[wash.stream]
-        return Washing(unit, index, parting.accepts, liquor, machines, wash.dilution_factor_t_per_odt)
+        return Washing(unit, index, parting.accepts, liquor, machines, wash.dilution_factor_t_per_bdt)
 
     def run(self, passed_s: float) -> None:
         """Let every washer come to what its water and its health make of it."""

@@ -65,7 +65,7 @@ class Wired:
             at = one.driven
             if self.range[at] <= 0:
                 usual = max(grade.shares.get(one.stream, 0.0) for grade in self.line.grades)
-                furnish = sum(self.result.streams[name].bd_t_per_h for name in self._recipe_streams()) / 3600
+                furnish = sum(self.result.streams[name].bdt_per_h for name in self._recipe_streams()) / 3600
                 self.range[at] = REACH * usual * furnish / max(one.bd_frac, 1e-6)
         for loop in self.plan.loops:
             if loop.kind == "consistency":

@@ -82,15 +82,15 @@ def repulp_batch(
 
 
 @method(
-    "water_t = od_t * (100 / target_consistency_pct - 100 / consistency_pct)",
+    "water_t = bdt * (100 / target_consistency_pct - 100 / consistency_pct)",
     title="Water that corrects a batch",
     station="slushing",
     source="mass balance; negative means a bale is short instead",
-    example=Example({"od_t": 2.76, "consistency_pct": 5.4, "target_consistency_pct": 5.0}, {"water_t": 4.089}),
-    od_t=Arg("bone-dry stock in the vat", 0, 1000),
+    example=Example({"bdt": 2.76, "consistency_pct": 5.4, "target_consistency_pct": 5.0}, {"water_t": 4.089}),
+    bdt=Arg("bone-dry stock in the vat", 0, 1000),
     consistency_pct=Arg("consistency measured", 0, 40, above=True),
     target_consistency_pct=Arg("consistency wanted", 0, 40, above=True),
 )
-def batch_water_correction(*, od_t: float, consistency_pct: float, target_consistency_pct: float) -> float:
+def batch_water_correction(*, bdt: float, consistency_pct: float, target_consistency_pct: float) -> float:
     """Return the water to add to a batch that came out too thick."""
-    return od_t * (100 / target_consistency_pct - 100 / consistency_pct)
+    return bdt * (100 / target_consistency_pct - 100 / consistency_pct)

@@ -14,13 +14,13 @@ def _water(here: Here) -> Figure:
     return figure(
         "batch_water_correction",
         "water in the next batch",
-        {"od_t": here.given("batch_odt"), "consistency_pct": here.now, "target_consistency_pct": here.wanted},
+        {"bdt": here.given("batch_bdt"), "consistency_pct": here.now, "target_consistency_pct": here.wanted},
         decimals=1,
     )
 
 
 def _limits(here: Here, size: Figure) -> Iterable[Most]:
-    water = here.given("batch_odt").value * (100 / here.now.value - 1)
+    water = here.given("batch_bdt").value * (100 / here.now.value - 1)
     yield Most(CAP_FRAC * water, f"a tenth of the {water:.1f} t of water in a batch")
 
 

@@ -17,7 +17,7 @@ class Pulper(Mix):
     )
 
     kind: Literal["pulper"]
-    batch_odt: float | None = Field(
+    batch_bdt: float | None = Field(
         None, gt=0, le=100, description="bone-dry fibre of a batch, where it runs in batches"
     )
 

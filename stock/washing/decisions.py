@@ -20,8 +20,8 @@ def shower(place: Place, wanted: Figure) -> Figure:
         "shower_flow_l_per_min",
         "shower flow",
         {
-            "production_bd_t_per_h": place.flow(),
-            "dilution_factor_t_per_odt": wanted.as_datum(),
+            "production_bdt_per_h": place.flow(),
+            "dilution_factor_t_per_bdt": wanted.as_datum(),
             "discharge_consistency_pct": place.given("consistency_pct"),
         },
         decimals=0,
@@ -35,10 +35,10 @@ def _loss(here: Here) -> Figure:
         "efficiency_from_loss",
         "efficiency now",
         {
-            "loss_kg_per_odt": here.now,
-            "dilution_factor_t_per_odt": given(here.facts, wash, "dilution_factor_t_per_odt", here.unit.name),
+            "loss_kg_per_bdt": here.now,
+            "dilution_factor_t_per_bdt": given(here.facts, wash, "dilution_factor_t_per_bdt", here.unit.name),
             "feed_consistency_pct": given(here.facts, wash, "feed_consistency_pct", here.unit.name),
-            "feed_solids_kg_per_odt": here.given("feed_solids_kg_per_odt"),
+            "feed_solids_kg_per_bdt": here.given("feed_solids_kg_per_bdt"),
         },
         decimals=1,
     )
@@ -46,9 +46,9 @@ def _loss(here: Here) -> Figure:
         "dilution_factor_for_loss",
         "dilution factor wanted",
         {
-            "target_loss_kg_per_odt": here.wanted,
+            "target_loss_kg_per_bdt": here.wanted,
             "feed_consistency_pct": given(here.facts, wash, "feed_consistency_pct", here.unit.name),
-            "feed_solids_kg_per_odt": here.given("feed_solids_kg_per_odt"),
+            "feed_solids_kg_per_bdt": here.given("feed_solids_kg_per_bdt"),
             "e_std_total_ratio": shows.as_datum(),
         },
         decimals=2,
@@ -60,8 +60,8 @@ def _present(here: Here) -> Datum:
     """Shower flow the washer is set for now."""
     wash = getattr(here.unit, "wash", None)
     data = {
-        "production_bd_t_per_h": here.flow(),
-        "dilution_factor_t_per_odt": given(here.facts, wash, "dilution_factor_t_per_odt", here.unit.name),
+        "production_bdt_per_h": here.flow(),
+        "dilution_factor_t_per_bdt": given(here.facts, wash, "dilution_factor_t_per_bdt", here.unit.name),
         "discharge_consistency_pct": here.given("consistency_pct"),
     }
     return figure("shower_flow_l_per_min", "shower flow now", data, decimals=0).as_datum()
@@ -102,7 +102,7 @@ def _heavier_mat(here: Here) -> Figure:
         round((1 - SPEED_FRAC) * (drum.drum_speed_rpm or 0.0), 3), Origin("computed", "a tenth below its usual speed")
     )
     data = {
-        "production_bd_t_per_h": here.flow(), "drum_diameter_m": Datum(drum.drum_diameter_m, told),
+        "production_bdt_per_h": here.flow(), "drum_diameter_m": Datum(drum.drum_diameter_m, told),
         "drum_face_m": Datum(drum.drum_face_m, told), "drum_speed_rpm": slower,
         "mat_consistency_pct": Datum(drum.discharge_consistency_pct, told),
     }  # fmt: skip
@@ -123,7 +123,7 @@ def _less_feed(here: Here) -> Figure:
         raise LookupError(here.unit.id)
     now = here.facts.flow(fed.id)
     data = {
-        "bd_t_per_h": Datum(round((1 - FEED_FRAC) * float(now.value), 3), Origin("computed", "a tenth less than runs")),
+        "bdt_per_h": Datum(round((1 - FEED_FRAC) * float(now.value), 3), Origin("computed", "a tenth less than runs")),
         "consistency_pct": here.facts.thickness(fed.id),
     }
     return figure("stock_flow_l_per_min", "feed", data, decimals=0)

@@ -23,16 +23,16 @@ STAGE_COLUMNS: Final = {
     "displacement_ratio": Arg("displacement of a drum", 0, 1),
     "e_std_ratio": Arg("efficiency of a machine that is no drum", 0, 60),
     "std_consistency_pct": Arg("consistency that is stated at", 0, 100, above=True, below=True),
-    "added_t_per_odt": Arg("liquor that runs into its filtrate tank", 0, 100),
+    "added_t_per_bdt": Arg("liquor that runs into its filtrate tank", 0, 100),
     "added_conc_kg_per_t": Arg("strength of that", 0, 1000),
-    "bleed_t_per_odt": Arg("filtrate bled off", 0, 100),
+    "bleed_t_per_bdt": Arg("filtrate bled off", 0, 100),
 }
 STAGES: Final = Rows(
     "machines, from the dirty end",
     STAGE_COLUMNS,
     {
         "vat_consistency_pct": 0.0, "displacement_ratio": 0.0, "e_std_ratio": 0.0, "std_consistency_pct": 10.0,
-        "added_t_per_odt": 0.0, "added_conc_kg_per_t": 0.0, "bleed_t_per_odt": 0.0,
+        "added_t_per_bdt": 0.0, "added_conc_kg_per_t": 0.0, "bleed_t_per_bdt": 0.0,
     },
 )  # fmt: skip
 FEED: Final = Arg("consistency of the stock fed", 0, 100, above=True, below=True)
@@ -51,9 +51,9 @@ class Washed(NamedTuple):
     vat_each_kg_per_t: list[float]
     discharge_each_kg_per_t: list[float]
     filtrate_each_kg_per_t: list[float]
-    loss_kg_per_odt: float
+    loss_kg_per_bdt: float
     wash_yield_frac: float
-    strong_liquor_t_per_odt: float
+    strong_liquor_t_per_bdt: float
     strong_liquor_conc_kg_per_t: float
     closure_frac: float
 
@@ -89,7 +89,7 @@ class Coefficients(NamedTuple):
 
 
 def equations(
-    stages: Sequence[Mapping[str, float]], feed_consistency_pct: float, dilution_factor_t_per_odt: float
+    stages: Sequence[Mapping[str, float]], feed_consistency_pct: float, dilution_factor_t_per_bdt: float
 ) -> list[Row]:
     """Return the equations of a line, from the dirty end.
 
@@ -101,9 +101,9 @@ def equations(
     """
     if not stages:
         raise DomainError("E_COUNT", "stages", "a line of washers has at least one machine", "one or more")
-    factors = [dilution_factor_t_per_odt]
+    factors = [dilution_factor_t_per_bdt]
     for stage in reversed(stages[1:]):
-        factors.append(factors[-1] + stage["added_t_per_odt"] - stage["bleed_t_per_odt"])
+        factors.append(factors[-1] + stage["added_t_per_bdt"] - stage["bleed_t_per_bdt"])
     factors.reverse()
     rows = []
     l_in = (100 - feed_consistency_pct) / feed_consistency_pct
@@ -113,8 +113,8 @@ def equations(
         if l_in + factor <= 0 or l_out + factor <= 0:
             message = f"machine {at + 1}: a dilution factor of {factor:g} t/BDt leaves no liquor to wash with"
             allowed = f"more than {-min(l_in, l_out):.2f} t/BDt"
-            raise DomainError("E_RANGE", "dilution_factor_t_per_odt", message, allowed)
-        added, added_conc, bleed = stage["added_t_per_odt"], stage["added_conc_kg_per_t"], stage["bleed_t_per_odt"]
+            raise DomainError("E_RANGE", "dilution_factor_t_per_bdt", message, allowed)
+        added, added_conc, bleed = stage["added_t_per_bdt"], stage["added_conc_kg_per_t"], stage["bleed_t_per_bdt"]
         if vat > 0:
             l_vat, missed = (100 - vat) / vat, 1 - stage["displacement_ratio"]
             if l_vat < l_in - 1e-9:
@@ -136,10 +136,10 @@ def equations(
 
 
 def coefficients(
-    stages: Sequence[Mapping[str, float]], feed_consistency_pct: float, dilution_factor_t_per_odt: float
+    stages: Sequence[Mapping[str, float]], feed_consistency_pct: float, dilution_factor_t_per_bdt: float
 ) -> Coefficients:
     """Return the equations of a line as arrays; refuses as `equations`."""
-    rows = equations(stages, feed_consistency_pct, dilution_factor_t_per_odt)
+    rows = equations(stages, feed_consistency_pct, dilution_factor_t_per_bdt)
     return Coefficients(*(np.array(column) for column in zip(*rows, strict=True)))
 
 
@@ -179,18 +179,18 @@ def steady(rows: Sequence[Row], feed_conc: float, wash_conc: float) -> tuple[lis
     results=Washed._fields,
     example=Example(
         {
-            "stages": DRUMS, "feed_consistency_pct": 10, "feed_conc_kg_per_t": 150, "dilution_factor_t_per_odt": 2.5,
+            "stages": DRUMS, "feed_consistency_pct": 10, "feed_conc_kg_per_t": 150, "dilution_factor_t_per_bdt": 2.5,
             "wash_conc_kg_per_t": 0,
         },
         {
-            "discharge_each_kg_per_t": [59.74, 18.60, 2.292], "loss_kg_per_odt": 16.81, "wash_yield_frac": 0.9875,
-            "strong_liquor_t_per_odt": 11.5, "strong_liquor_conc_kg_per_t": 115.93,
+            "discharge_each_kg_per_t": [59.74, 18.60, 2.292], "loss_kg_per_bdt": 16.81, "wash_yield_frac": 0.9875,
+            "strong_liquor_t_per_bdt": 11.5, "strong_liquor_conc_kg_per_t": 115.93,
         },
     ),
     stages=STAGES,
     feed_consistency_pct=FEED,
     feed_conc_kg_per_t=CONC,
-    dilution_factor_t_per_odt=FACTOR,
+    dilution_factor_t_per_bdt=FACTOR,
     wash_conc_kg_per_t=CLEAN,
 )  # fmt: skip
 def washed_line(
@@ -198,7 +198,7 @@ def washed_line(
     stages: Sequence[Mapping[str, float]],
     feed_consistency_pct: float,
     feed_conc_kg_per_t: float,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
     wash_conc_kg_per_t: float = 0.0,
 ) -> Washed:
     """Return what a line of washers comes to.
@@ -208,7 +208,7 @@ def washed_line(
     DomainError
         As `equations`; E_SINGULAR where the equations have no one answer.
     """
-    rows = equations(stages, feed_consistency_pct, dilution_factor_t_per_odt)
+    rows = equations(stages, feed_consistency_pct, dilution_factor_t_per_bdt)
     mats, tanks = steady(rows, feed_conc_kg_per_t, wash_conc_kg_per_t)
     first, last = rows[0], rows[-1]
     vats, came, bled, fed = [], (last.l_out + last.factor) * wash_conc_kg_per_t, 0.0, feed_conc_kg_per_t
@@ -226,8 +226,8 @@ def washed_line(
 
 
 @method(
-    "tau_min = ((L_vat + dilution_factor_t_per_odt) * tank_min + L_vat * vat_min)"
-    " / (L_feed + dilution_factor_t_per_odt + (1 - displacement_ratio) * L_mat)",
+    "tau_min = ((L_vat + dilution_factor_t_per_bdt) * tank_min + L_vat * vat_min)"
+    " / (L_feed + dilution_factor_t_per_bdt + (1 - displacement_ratio) * L_mat)",
     title="How slowly a washer answers",
     station="washing",
     source="the drum's own balance with what it holds, as one mixed volume",
@@ -237,7 +237,7 @@ def washed_line(
     example=Example(
         {
             "feed_consistency_pct": 10, "vat_consistency_pct": 1.2, "discharge_consistency_pct": 12,
-            "dilution_factor_t_per_odt": 2.5, "displacement_ratio": 0.80, "tank_min": 5, "vat_min": 1,
+            "dilution_factor_t_per_bdt": 2.5, "displacement_ratio": 0.80, "tank_min": 5, "vat_min": 1,
         },
         {"tau_min": 39},
         0.02,
@@ -245,7 +245,7 @@ def washed_line(
     feed_consistency_pct=FEED,
     vat_consistency_pct=Arg("consistency in the vat", 0, 100, above=True, below=True),
     discharge_consistency_pct=Arg("consistency of the mat", 0, 100, above=True, below=True),
-    dilution_factor_t_per_odt=FACTOR,
+    dilution_factor_t_per_bdt=FACTOR,
     displacement_ratio=Arg("displacement", 0, 1),
     tank_min=Arg("time in the filtrate tank on its own flow", 0, 600),
     vat_min=Arg("time in the vat on its own flow", 0, 600),
@@ -255,14 +255,14 @@ def washer_tau(
     feed_consistency_pct: float,
     vat_consistency_pct: float,
     discharge_consistency_pct: float,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
     displacement_ratio: float,
     tank_min: float,
     vat_min: float,
 ) -> float:
     """Return the time constant of one washer: far longer than V/Q, for the loop through the vat carries the most."""
     l0, lv, ld = ((100 - one) / one for one in (feed_consistency_pct, vat_consistency_pct, discharge_consistency_pct))
-    df = dilution_factor_t_per_odt
+    df = dilution_factor_t_per_bdt
     return ((lv + df) * tank_min + lv * vat_min) / (l0 + df + (1 - displacement_ratio) * ld)
 
 
@@ -284,7 +284,7 @@ class Answered(NamedTuple):
     results=Answered._fields,
     example=Example(
         {
-            "stages": DRUMS, "feed_consistency_pct": 10, "feed_conc_kg_per_t": 150, "dilution_factor_t_per_odt": 2.5,
+            "stages": DRUMS, "feed_consistency_pct": 10, "feed_conc_kg_per_t": 150, "dilution_factor_t_per_bdt": 2.5,
             "changed_word": "dilution factor", "to_read": 3.0, "tank_min": 5, "vat_min": 1, "of_word": "mat",
         },
         {"half_min": 132, "t63_min": 182, "t95_min": 517},
@@ -293,7 +293,7 @@ class Answered(NamedTuple):
     stages=STAGES,
     feed_consistency_pct=FEED,
     feed_conc_kg_per_t=CONC,
-    dilution_factor_t_per_odt=FACTOR,
+    dilution_factor_t_per_bdt=FACTOR,
     wash_conc_kg_per_t=CLEAN,
     changed_word=Choice("what changes", ("dilution factor", "feed", "wash liquor")),
     to_read=Arg("what it changes to, in its own unit", -20, 1000),
@@ -306,7 +306,7 @@ def line_answers(
     stages: Sequence[Mapping[str, float]],
     feed_consistency_pct: float,
     feed_conc_kg_per_t: float,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
     changed_word: str,
     to_read: float,
     tank_min: float,
@@ -321,11 +321,11 @@ def line_answers(
     DomainError
         As `washed_line`; E_RANGE for a change to what it is already.
     """
-    old = {"dilution factor": dilution_factor_t_per_odt, "feed": feed_conc_kg_per_t, "wash liquor": wash_conc_kg_per_t}
+    old = {"dilution factor": dilution_factor_t_per_bdt, "feed": feed_conc_kg_per_t, "wash liquor": wash_conc_kg_per_t}
     if to_read == old[changed_word]:
         raise DomainError("E_RANGE", "to_read", f"the {changed_word} is {to_read:g} already", "another value")
     new = {**old, changed_word: to_read}
-    before = coefficients(stages, feed_consistency_pct, dilution_factor_t_per_odt)
+    before = coefficients(stages, feed_consistency_pct, dilution_factor_t_per_bdt)
     after = coefficients(stages, feed_consistency_pct, new["dilution factor"])
     held = np.empty(2 * len(before.l_out))
     held[0::2] = before.l_vat * vat_min

@@ -16,13 +16,13 @@ class MatLoad(NamedTuple):
 
     mat_kg_per_m2: float
     thickness_mm: float
-    specific_load_odt_per_m2_d: float
+    specific_load_bdt_per_m2_d: float
 
 
 @method(
-    "mat_kg_per_m2 = production_bd_t_per_h * 1000 / 60 / (pi * drum_diameter_m * drum_face_m * drum_speed_rpm)\n"
+    "mat_kg_per_m2 = production_bdt_per_h * 1000 / 60 / (pi * drum_diameter_m * drum_face_m * drum_speed_rpm)\n"
     "thickness_mm = mat_kg_per_m2 / (stock density * mat_consistency_pct / 100)\n"
-    "specific_load_odt_per_m2_d = 24 * production_bd_t_per_h / (pi * drum_diameter_m * drum_face_m)",
+    "specific_load_bdt_per_m2_d = 24 * production_bdt_per_h / (pi * drum_diameter_m * drum_face_m)",
     title="Mat on a drum",
     station="washing",
     source="geometry",
@@ -31,13 +31,13 @@ class MatLoad(NamedTuple):
     results=MatLoad._fields,
     example=Example(
         {
-            "production_bd_t_per_h": 20, "drum_diameter_m": 3.5, "drum_face_m": 6.0, "drum_speed_rpm": 2.0,
+            "production_bdt_per_h": 20, "drum_diameter_m": 3.5, "drum_face_m": 6.0, "drum_speed_rpm": 2.0,
             "mat_consistency_pct": 12, "gas_frac": 0.10,
         },
-        {"mat_kg_per_m2": 2.526, "thickness_mm": 22.5, "specific_load_odt_per_m2_d": 7.28},
+        {"mat_kg_per_m2": 2.526, "thickness_mm": 22.5, "specific_load_bdt_per_m2_d": 7.28},
         2e-3,
     ),
-    production_bd_t_per_h=Arg("pulp over the drum", 0, 1000, above=True),
+    production_bdt_per_h=Arg("pulp over the drum", 0, 1000, above=True),
     drum_diameter_m=Arg("its diameter", 0, 20, above=True),
     drum_face_m=Arg("its face", 0, 20, above=True),
     drum_speed_rpm=Arg("its speed", 0, 60, above=True),
@@ -46,7 +46,7 @@ class MatLoad(NamedTuple):
 )  # fmt: skip
 def mat_on_drum(
     *,
-    production_bd_t_per_h: float,
+    production_bdt_per_h: float,
     drum_diameter_m: float,
     drum_face_m: float,
     drum_speed_rpm: float,
@@ -55,12 +55,12 @@ def mat_on_drum(
 ) -> MatLoad:
     """Return how heavy and thick a mat is."""
     face_m2 = math.pi * drum_diameter_m * drum_face_m
-    load = production_bd_t_per_h * 1000 / 60 / (face_m2 * drum_speed_rpm)
+    load = production_bdt_per_h * 1000 / 60 / (face_m2 * drum_speed_rpm)
     if not 1 <= load <= 5:
         warn(f"a mat of {load:.1f} kg/m² is not usual: 1 to 5")
     share = mat_consistency_pct / 100
     density = (1 - gas_frac) / (share / FIBRE_T_PER_M3 + 1 - share)
-    return MatLoad(load, load / (density * share), 24 * production_bd_t_per_h / face_m2)
+    return MatLoad(load, load / (density * share), 24 * production_bdt_per_h / face_m2)
 
 
 @method(
@@ -138,9 +138,9 @@ class Thickened(NamedTuple):
 
 
 @method(
-    "filtrate_t_per_h = (production_bd_t_per_h / c_in * c_out - production_bd_t_per_h) / (c_out - c_filtrate)\n"
+    "filtrate_t_per_h = (production_bdt_per_h / c_in * c_out - production_bdt_per_h) / (c_out - c_filtrate)\n"
     "fibre_loss_kg_per_h = filtrate_t_per_h * filtrate_g_per_m3 / 1000\n"
-    "fibre_loss_pct = 100 * fibre_loss_kg_per_h / (1000 * production_bd_t_per_h)",
+    "fibre_loss_pct = 100 * fibre_loss_kg_per_h / (1000 * production_bdt_per_h)",
     title="Thickener balance",
     station="washing",
     source="balance of fibre and of all",
@@ -149,20 +149,20 @@ class Thickened(NamedTuple):
     results=Thickened._fields,
     example=Example(
         {
-            "production_bd_t_per_h": 15, "inlet_consistency_pct": 1.0, "outlet_consistency_pct": 10,
+            "production_bdt_per_h": 15, "inlet_consistency_pct": 1.0, "outlet_consistency_pct": 10,
             "filtrate_kg_per_m3": 0.120,
         },
         {"filtrate_t_per_h": 1351.6, "fibre_loss_kg_per_h": 162.2, "fibre_loss_pct": 1.08},
         2e-3,
     ),
-    production_bd_t_per_h=Arg("pulp fed", 0, 1000, above=True),
+    production_bdt_per_h=Arg("pulp fed", 0, 1000, above=True),
     inlet_consistency_pct=Arg("consistency in", 0, 60, above=True),
     outlet_consistency_pct=Arg("consistency out", 0, 60, above=True),
     filtrate_kg_per_m3=Arg("fibre in the filtrate", 0, 20),
 )  # fmt: skip
 def thickener(
     *,
-    production_bd_t_per_h: float,
+    production_bdt_per_h: float,
     inlet_consistency_pct: float,
     outlet_consistency_pct: float,
     filtrate_kg_per_m3: float = 0.0,
@@ -181,9 +181,9 @@ def thickener(
     if lost >= came:
         message = f"the filtrate, {filtrate_kg_per_m3:g} kg/m³, is no thinner than the inlet"
         raise DomainError("E_RANGE", "filtrate_kg_per_m3", message, f"less than {1000 * came:g} kg/m³")
-    filtrate = (production_bd_t_per_h / came * out - production_bd_t_per_h) / (out - lost)
+    filtrate = (production_bdt_per_h / came * out - production_bdt_per_h) / (out - lost)
     fibre = 1000 * filtrate * lost
-    return Thickened(filtrate, fibre, fibre / (10 * production_bd_t_per_h))
+    return Thickened(filtrate, fibre, fibre / (10 * production_bdt_per_h))
 
 
 @method(

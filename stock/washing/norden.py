@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable, Mapping
 from typing import Final, NamedTuple
 
-from stock.consistency.basis import liquor_ratio_t_per_odt
+from stock.consistency.basis import liquor_ratio_t_per_bdt
 from stock.errors import DomainError
 from stock.working import Arg, Example, method
 
@@ -13,12 +13,12 @@ STD: Final = Arg("consistency the efficiency is stated at", 0, 100, above=True, 
 FEED: Final = Arg("consistency of the feed", 0, 100, above=True, below=True)
 MAT: Final = Arg("consistency of the discharged mat", 0, 100, above=True, below=True)
 FACTOR: Final = Arg("dilution factor", -20, 100, usual=(-1, 5))
-L: Final[Callable[..., float]] = liquor_ratio_t_per_odt.method.bare  # type: ignore[attr-defined]
+L: Final[Callable[..., float]] = liquor_ratio_t_per_bdt.method.bare  # type: ignore[attr-defined]
 
 
 @method(
     "e_ratio = log(L_feed / L_mat * (feed_conc_kg_per_t - filtrate_conc_kg_per_t)"
-    " / (discharge_conc_kg_per_t - wash_conc_kg_per_t)) / log(1 + dilution_factor_t_per_odt / L_std)",
+    " / (discharge_conc_kg_per_t - wash_conc_kg_per_t)) / log(1 + dilution_factor_t_per_bdt / L_std)",
     title="Norden efficiency from samples",
     station="washing",
     source="Norden (1966); at a standard consistency after Phillips and Nelson (1977)",
@@ -27,7 +27,7 @@ L: Final[Callable[..., float]] = liquor_ratio_t_per_odt.method.bare  # type: ign
     results=("e_ratio",),
     example=Example(
         {
-            "feed_consistency_pct": 10, "discharge_consistency_pct": 12, "dilution_factor_t_per_odt": 2.5,
+            "feed_consistency_pct": 10, "discharge_consistency_pct": 12, "dilution_factor_t_per_bdt": 2.5,
             "feed_conc_kg_per_t": 120, "filtrate_conc_kg_per_t": 76.957, "discharge_conc_kg_per_t": 40,
             "wash_conc_kg_per_t": 10, "std_consistency_pct": 10,
         },
@@ -35,7 +35,7 @@ L: Final[Callable[..., float]] = liquor_ratio_t_per_odt.method.bare  # type: ign
     ),
     feed_consistency_pct=FEED,
     discharge_consistency_pct=MAT,
-    dilution_factor_t_per_odt=FACTOR,
+    dilution_factor_t_per_bdt=FACTOR,
     feed_conc_kg_per_t=Arg("solids in the liquor of the feed", 0, 1000),
     filtrate_conc_kg_per_t=Arg("solids in the filtrate that goes on", 0, 1000),
     discharge_conc_kg_per_t=Arg("solids in the liquor of the mat", 0, 1000),
@@ -46,7 +46,7 @@ def norden_efficiency_ratio(
     *,
     feed_consistency_pct: float,
     discharge_consistency_pct: float,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
     feed_conc_kg_per_t: float,
     filtrate_conc_kg_per_t: float,
     discharge_conc_kg_per_t: float,
@@ -61,7 +61,7 @@ def norden_efficiency_ratio(
         E_RANGE for a dilution factor that leaves no liquor, E_BALANCE for samples that cannot belong together.
     """
     l0, l1 = L(consistency_pct=feed_consistency_pct), L(consistency_pct=discharge_consistency_pct)
-    df = dilution_factor_t_per_odt
+    df = dilution_factor_t_per_bdt
     _refuse_no_liquor(l0, l1, df)
     if discharge_conc_kg_per_t <= wash_conc_kg_per_t:
         message = f"the mat, {discharge_conc_kg_per_t:g} kg/t, is no stronger than the wash liquor"
@@ -86,7 +86,7 @@ def norden_efficiency_ratio(
 def _refuse_no_liquor(l0: float, l1: float, df: float) -> None:
     if l0 + df <= 0 or l1 + df <= 0:
         message = f"a dilution factor of {df:g} t/BDt leaves no liquor to wash with"
-        raise DomainError("E_RANGE", "dilution_factor_t_per_odt", message, f"more than {-min(l0, l1):.2f} t/BDt")
+        raise DomainError("E_RANGE", "dilution_factor_t_per_bdt", message, f"more than {-min(l0, l1):.2f} t/BDt")
 
 
 class Outlet(NamedTuple):
@@ -94,13 +94,13 @@ class Outlet(NamedTuple):
 
     discharge_conc_kg_per_t: float
     filtrate_conc_kg_per_t: float
-    filtrate_t_per_odt: float
-    loss_kg_per_odt: float
+    filtrate_t_per_bdt: float
+    loss_kg_per_bdt: float
 
 
 @method(
     "L_feed * (feed_conc_kg_per_t - filtrate_conc_kg_per_t)"
-    " = (1 + dilution_factor_t_per_odt / L_std)**e_ratio * L_mat * (discharge_conc_kg_per_t - wash_conc_kg_per_t),"
+    " = (1 + dilution_factor_t_per_bdt / L_std)**e_ratio * L_mat * (discharge_conc_kg_per_t - wash_conc_kg_per_t),"
     " with the balance of the machine",
     title="What leaves a washer of known efficiency",
     station="washing",
@@ -110,14 +110,14 @@ class Outlet(NamedTuple):
     results=Outlet._fields,
     example=Example(
         {
-            "feed_consistency_pct": 8, "discharge_consistency_pct": 12, "dilution_factor_t_per_odt": 2.0,
+            "feed_consistency_pct": 8, "discharge_consistency_pct": 12, "dilution_factor_t_per_bdt": 2.0,
             "feed_conc_kg_per_t": 110, "wash_conc_kg_per_t": 5, "e_ratio": 3.2, "std_consistency_pct": 10,
         },
         {"discharge_conc_kg_per_t": 28.26, "filtrate_conc_kg_per_t": 81.81},
     ),
     feed_consistency_pct=FEED,
     discharge_consistency_pct=MAT,
-    dilution_factor_t_per_odt=FACTOR,
+    dilution_factor_t_per_bdt=FACTOR,
     feed_conc_kg_per_t=Arg("solids in the liquor of the feed", 0, 1000),
     wash_conc_kg_per_t=Arg("solids in the wash liquor", 0, 1000),
     e_ratio=Arg("efficiency", 0, 60, above=True),
@@ -127,7 +127,7 @@ def norden_outlet(
     *,
     feed_consistency_pct: float,
     discharge_consistency_pct: float,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
     feed_conc_kg_per_t: float,
     wash_conc_kg_per_t: float,
     e_ratio: float,
@@ -141,7 +141,7 @@ def norden_outlet(
         E_RANGE for a dilution factor that leaves no liquor.
     """
     l0, l1 = L(consistency_pct=feed_consistency_pct), L(consistency_pct=discharge_consistency_pct)
-    df, x0, y2 = dilution_factor_t_per_odt, feed_conc_kg_per_t, wash_conc_kg_per_t
+    df, x0, y2 = dilution_factor_t_per_bdt, feed_conc_kg_per_t, wash_conc_kg_per_t
     _refuse_no_liquor(l0, l1, df)
     l_std = l1 if std_consistency_pct is None else L(consistency_pct=std_consistency_pct)
     if abs(df) < 1e-9:  # the limit: (y1 - y2) = e * L1 / L_std * (x1 - y2)
@@ -156,8 +156,8 @@ def norden_outlet(
 
 
 @method(
-    "1 - displacement_equivalent_ratio = (1 - displacement_ratio) * L_mat / 7.333 * 99 * (L_vat + dilution_factor_t_per_odt)"
-    " / (L_vat * (99 + dilution_factor_t_per_odt) - L_mat * (99 - L_vat) * (1 - displacement_ratio))",
+    "1 - displacement_equivalent_ratio = (1 - displacement_ratio) * L_mat / 7.333 * 99 * (L_vat + dilution_factor_t_per_bdt)"
+    " / (L_vat * (99 + dilution_factor_t_per_bdt) - L_mat * (99 - L_vat) * (1 - displacement_ratio))",
     title="Drum compared at inlet 1 %, discharge 12 %",
     station="washing",
     source="Luthi (1983), derived anew from the drum's own equations",
@@ -167,25 +167,25 @@ def norden_outlet(
     example=Example(
         {
             "displacement_ratio": 0.80, "inlet_consistency_pct": 1.2, "discharge_consistency_pct": 11,
-            "dilution_factor_t_per_odt": 2.5,
+            "dilution_factor_t_per_bdt": 2.5,
         },
         {"displacement_equivalent_ratio": 0.7775},
     ),
     displacement_ratio=Arg("share of the solids that displacement removed", 0, 1),
     inlet_consistency_pct=Arg("consistency in the vat", 0, 20, above=True),
     discharge_consistency_pct=MAT,
-    dilution_factor_t_per_odt=FACTOR,
+    dilution_factor_t_per_bdt=FACTOR,
 )  # fmt: skip
 def displacement_equivalent(
     *,
     displacement_ratio: float,
     inlet_consistency_pct: float,
     discharge_consistency_pct: float,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
 ) -> float:
     """Return the displacement a standard drum would need for the same loss."""
     li, ld = L(consistency_pct=inlet_consistency_pct), L(consistency_pct=discharge_consistency_pct)
-    missed, df = 1 - displacement_ratio, dilution_factor_t_per_odt
+    missed, df = 1 - displacement_ratio, dilution_factor_t_per_bdt
     return 1 - missed * ld / (88 / 12) * 99 * (li + df) / (li * (99 + df) - ld * (99 - li) * missed)
 
 
@@ -198,8 +198,8 @@ class Shown(NamedTuple):
 
 
 @method(
-    "e_std_ratio = log(1 + dilution_factor_t_per_odt * (filtrate_conc_kg_per_t - wash_conc_kg_per_t)"
-    " / (L_mat * (discharge_conc_kg_per_t - wash_conc_kg_per_t))) / log(1 + dilution_factor_t_per_odt / L_std)",
+    "e_std_ratio = log(1 + dilution_factor_t_per_bdt * (filtrate_conc_kg_per_t - wash_conc_kg_per_t)"
+    " / (L_mat * (discharge_conc_kg_per_t - wash_conc_kg_per_t))) / log(1 + dilution_factor_t_per_bdt / L_std)",
     title="Stage efficiency without a feed sample",
     station="washing",
     source="Norden (1966) with the balance put in; uncertainty by differences, JCGM 100",
@@ -209,13 +209,13 @@ class Shown(NamedTuple):
     results=Shown._fields,
     example=Example(
         {
-            "dilution_factor_t_per_odt": 2.5, "discharge_consistency_pct": 12, "filtrate_conc_kg_per_t": 76.957,
+            "dilution_factor_t_per_bdt": 2.5, "discharge_consistency_pct": 12, "filtrate_conc_kg_per_t": 76.957,
             "discharge_conc_kg_per_t": 40, "wash_conc_kg_per_t": 10,
         },
         {"e_std_ratio": 2.308, "u_e_std_ratio": 0.10},
         0.06,
     ),
-    dilution_factor_t_per_odt=Arg("dilution factor", -20, 100, usual=(-1, 5)),
+    dilution_factor_t_per_bdt=Arg("dilution factor", -20, 100, usual=(-1, 5)),
     discharge_consistency_pct=MAT,
     filtrate_conc_kg_per_t=Arg("strength of the filtrate", 0, 1000, above=True),
     discharge_conc_kg_per_t=Arg("strength of the liquor in the mat", 0, 1000, above=True),
@@ -227,7 +227,7 @@ class Shown(NamedTuple):
 )  # fmt: skip
 def stage_efficiency(
     *,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
     discharge_consistency_pct: float,
     filtrate_conc_kg_per_t: float,
     discharge_conc_kg_per_t: float,
@@ -252,7 +252,7 @@ def stage_efficiency(
         raise DomainError("E_BALANCE", "filtrate_conc_kg_per_t", message, f"more than {wash_conc_kg_per_t:g}")
     l1 = L(consistency_pct=discharge_consistency_pct)
     given = {
-        "liquor": dilution_factor_t_per_odt + l1, "consistency": discharge_consistency_pct,
+        "liquor": dilution_factor_t_per_bdt + l1, "consistency": discharge_consistency_pct,
         "filtrate": filtrate_conc_kg_per_t, "mat": discharge_conc_kg_per_t, "wash": wash_conc_kg_per_t,
     }  # fmt: skip
     l_std = L(consistency_pct=std_consistency_pct)

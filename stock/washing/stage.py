@@ -14,26 +14,26 @@ _STD = Arg("consistency the efficiency is stated at", 0, 100, above=True, below=
 
 
 @method(
-    "dilution_factor_t_per_odt = wash_liquor_t_per_odt - (100 - discharge_consistency_pct) / discharge_consistency_pct",
+    "dilution_factor_t_per_bdt = wash_liquor_t_per_bdt - (100 - discharge_consistency_pct) / discharge_consistency_pct",
     title="Dilution factor",
     station="washing",
     source="Perkins, Welsh and Mappus (1954)",
     example=Example(
-        {"wash_liquor_t_per_odt": 9.80, "discharge_consistency_pct": 12}, {"dilution_factor_t_per_odt": 2.467}
+        {"wash_liquor_t_per_bdt": 9.80, "discharge_consistency_pct": 12}, {"dilution_factor_t_per_bdt": 2.467}
     ),
-    wash_liquor_t_per_odt=Arg("wash liquor", 0, 100),
+    wash_liquor_t_per_bdt=Arg("wash liquor", 0, 100),
     discharge_consistency_pct=_DISCHARGE,
 )
-def dilution_factor_t_per_odt(*, wash_liquor_t_per_odt: float, discharge_consistency_pct: float) -> float:
+def dilution_factor_t_per_bdt(*, wash_liquor_t_per_bdt: float, discharge_consistency_pct: float) -> float:
     """Return the wash liquor beyond what leaves with the mat."""
-    factor = wash_liquor_t_per_odt - (100 - discharge_consistency_pct) / discharge_consistency_pct
+    factor = wash_liquor_t_per_bdt - (100 - discharge_consistency_pct) / discharge_consistency_pct
     if not _USUAL_DF[0] <= factor <= _USUAL_DF[1]:
         warn(f"a dilution factor of {factor:.1f} t/BDt is not usual: {_USUAL_DF[0]:g} to {_USUAL_DF[1]:g}")
     return factor
 
 
 @method(
-    "shower_flow_l_per_min = production_bd_t_per_h * (dilution_factor_t_per_odt"
+    "shower_flow_l_per_min = production_bdt_per_h * (dilution_factor_t_per_bdt"
     " + (100 - discharge_consistency_pct) / discharge_consistency_pct) / liquor_density_t_per_m3 * 1000 / 60",
     title="Shower flow for a dilution factor",
     station="washing",
@@ -41,31 +41,31 @@ def dilution_factor_t_per_odt(*, wash_liquor_t_per_odt: float, discharge_consist
     results=("shower_flow_l_per_min",),
     example=Example(
         {
-            "production_bd_t_per_h": 25,
-            "dilution_factor_t_per_odt": 2.5,
+            "production_bdt_per_h": 25,
+            "dilution_factor_t_per_bdt": 2.5,
             "discharge_consistency_pct": 12.5,
             "liquor_density_t_per_m3": 0.978,
         },
         {"shower_flow_l_per_min": 4047},
     ),
-    production_bd_t_per_h=Arg("pulp over the washer", 0, 1000),
-    dilution_factor_t_per_odt=_DF,
+    production_bdt_per_h=Arg("pulp over the washer", 0, 1000),
+    dilution_factor_t_per_bdt=_DF,
     discharge_consistency_pct=_DISCHARGE,
     liquor_density_t_per_m3=Arg("density of the wash liquor", 0.8, 1.3),
 )
 def shower_flow_l_per_min(
     *,
-    production_bd_t_per_h: float,
-    dilution_factor_t_per_odt: float,
+    production_bdt_per_h: float,
+    dilution_factor_t_per_bdt: float,
     discharge_consistency_pct: float,
     liquor_density_t_per_m3: float = 1.0,
 ) -> float:
     """Return the shower flow that gives a dilution factor."""
     with_mat = (100 - discharge_consistency_pct) / discharge_consistency_pct
-    if dilution_factor_t_per_odt + with_mat < 0:
-        message = f"a dilution factor of {dilution_factor_t_per_odt:g} t/BDt would need less than no water"
-        raise DomainError("E_RANGE", "dilution_factor_t_per_odt", message, f"{-with_mat:.2f} t/BDt or more")
-    return production_bd_t_per_h * (dilution_factor_t_per_odt + with_mat) / liquor_density_t_per_m3 * 1000 / 60
+    if dilution_factor_t_per_bdt + with_mat < 0:
+        message = f"a dilution factor of {dilution_factor_t_per_bdt:g} t/BDt would need less than no water"
+        raise DomainError("E_RANGE", "dilution_factor_t_per_bdt", message, f"{-with_mat:.2f} t/BDt or more")
+    return production_bdt_per_h * (dilution_factor_t_per_bdt + with_mat) / liquor_density_t_per_m3 * 1000 / 60
 
 
 @method(
@@ -94,8 +94,8 @@ def displacement_ratio(*, vat_conc_g_per_l: float, discharge_conc_g_per_l: float
 
 
 @method(
-    "washing_loss_frac = dilution_factor_t_per_odt / ((1 + dilution_factor_t_per_odt / L_std)**e_std_total_ratio"
-    " * (L_feed + dilution_factor_t_per_odt) - L_feed)",
+    "washing_loss_frac = dilution_factor_t_per_bdt / ((1 + dilution_factor_t_per_bdt / L_std)**e_std_total_ratio"
+    " * (L_feed + dilution_factor_t_per_bdt) - L_feed)",
     title="Share of the solids lost with washed pulp",
     station="washing",
     source="Norden (1966) with the balance; exact for machines in series at equal dilution factor and clean wash liquor",
@@ -103,17 +103,17 @@ def displacement_ratio(*, vat_conc_g_per_l: float, discharge_conc_g_per_l: float
     exact=False,
     results=("washing_loss_frac",),
     example=Example(
-        {"dilution_factor_t_per_odt": 2.5, "feed_consistency_pct": 10, "e_std_total_ratio": 12},
+        {"dilution_factor_t_per_bdt": 2.5, "feed_consistency_pct": 10, "e_std_total_ratio": 12},
         {"washing_loss_frac": 0.011973},
     ),
-    dilution_factor_t_per_odt=Arg("dilution factor", 0, 6),
+    dilution_factor_t_per_bdt=Arg("dilution factor", 0, 6),
     feed_consistency_pct=Arg("consistency of the feed", 0, 100, above=True, below=True),
     e_std_total_ratio=_E_TOTAL,
     std_consistency_pct=_STD,
 )
 def washing_loss_frac(
     *,
-    dilution_factor_t_per_odt: float,
+    dilution_factor_t_per_bdt: float,
     feed_consistency_pct: float,
     e_std_total_ratio: float,
     std_consistency_pct: float = 10.0,
@@ -121,15 +121,15 @@ def washing_loss_frac(
     """Return the share of dissolved solids that stays with the pulp."""
     l_feed = (100 - feed_consistency_pct) / feed_consistency_pct
     l_std = (100 - std_consistency_pct) / std_consistency_pct
-    df = dilution_factor_t_per_odt
+    df = dilution_factor_t_per_bdt
     if df < 1e-9:
         return 1 / (1 + e_std_total_ratio * l_feed / l_std)
     return df / (math.pow(1 + df / l_std, e_std_total_ratio) * (l_feed + df) - l_feed)
 
 
 @method(
-    "e_std_total_ratio = log((dilution_factor_t_per_odt * feed_solids_kg_per_odt / loss_kg_per_odt + L_feed)"
-    " / (L_feed + dilution_factor_t_per_odt)) / log(1 + dilution_factor_t_per_odt / L_std)",
+    "e_std_total_ratio = log((dilution_factor_t_per_bdt * feed_solids_kg_per_bdt / loss_kg_per_bdt + L_feed)"
+    " / (L_feed + dilution_factor_t_per_bdt)) / log(1 + dilution_factor_t_per_bdt / L_std)",
     title="Efficiency a measured loss shows",
     station="washing",
     source="the loss relation, solved for the efficiency",
@@ -137,26 +137,26 @@ def washing_loss_frac(
     results=("e_std_total_ratio",),
     example=Example(
         {
-            "loss_kg_per_odt": 17.9595,
-            "dilution_factor_t_per_odt": 2.5,
+            "loss_kg_per_bdt": 17.9595,
+            "dilution_factor_t_per_bdt": 2.5,
             "feed_consistency_pct": 10,
-            "feed_solids_kg_per_odt": 1500,
+            "feed_solids_kg_per_bdt": 1500,
         },
         {"e_std_total_ratio": 12.0},
         1e-3,
     ),
-    loss_kg_per_odt=Arg("loss found", 0, 1000, above=True),
-    dilution_factor_t_per_odt=Arg("dilution factor it was found at", 0, 6, above=True),
+    loss_kg_per_bdt=Arg("loss found", 0, 1000, above=True),
+    dilution_factor_t_per_bdt=Arg("dilution factor it was found at", 0, 6, above=True),
     feed_consistency_pct=Arg("consistency of the feed", 0, 100, above=True, below=True),
-    feed_solids_kg_per_odt=Arg("dissolved solids fed", 0, 5000, above=True),
+    feed_solids_kg_per_bdt=Arg("dissolved solids fed", 0, 5000, above=True),
     std_consistency_pct=_STD,
 )
 def efficiency_from_loss(
     *,
-    loss_kg_per_odt: float,
-    dilution_factor_t_per_odt: float,
+    loss_kg_per_bdt: float,
+    dilution_factor_t_per_bdt: float,
     feed_consistency_pct: float,
-    feed_solids_kg_per_odt: float,
+    feed_solids_kg_per_bdt: float,
     std_consistency_pct: float = 10.0,
 ) -> float:
     """Return the standardised efficiency that a washer shows by what it leaves behind.
@@ -168,41 +168,41 @@ def efficiency_from_loss(
     """
     l_feed = (100 - feed_consistency_pct) / feed_consistency_pct
     l_std = (100 - std_consistency_pct) / std_consistency_pct
-    df = dilution_factor_t_per_odt
-    if loss_kg_per_odt >= feed_solids_kg_per_odt:
-        message = f"a loss of {loss_kg_per_odt:g} kg/BDt is all that was fed: nothing was washed"
-        raise DomainError("E_RANGE", "loss_kg_per_odt", message, f"less than {feed_solids_kg_per_odt:g} kg/BDt")
-    return math.log((df * feed_solids_kg_per_odt / loss_kg_per_odt + l_feed) / (l_feed + df)) / math.log(1 + df / l_std)
+    df = dilution_factor_t_per_bdt
+    if loss_kg_per_bdt >= feed_solids_kg_per_bdt:
+        message = f"a loss of {loss_kg_per_bdt:g} kg/BDt is all that was fed: nothing was washed"
+        raise DomainError("E_RANGE", "loss_kg_per_bdt", message, f"less than {feed_solids_kg_per_bdt:g} kg/BDt")
+    return math.log((df * feed_solids_kg_per_bdt / loss_kg_per_bdt + l_feed) / (l_feed + df)) / math.log(1 + df / l_std)
 
 
 @method(
-    "washing loss at dilution_factor_t_per_odt = target_loss_kg_per_odt",
+    "washing loss at dilution_factor_t_per_bdt = target_loss_kg_per_bdt",
     title="Dilution factor for a wanted loss",
     station="washing",
     source="inverse of the loss relation, by bracketing",
     exact=False,
-    results=("dilution_factor_t_per_odt",),
-    aliases=("dilution_factor_for_loss_t_per_odt",),
+    results=("dilution_factor_t_per_bdt",),
+    aliases=("dilution_factor_for_loss_t_per_bdt",),
     example=Example(
         {
-            "target_loss_kg_per_odt": 15,
+            "target_loss_kg_per_bdt": 15,
             "feed_consistency_pct": 10,
-            "feed_solids_kg_per_odt": 1500,
+            "feed_solids_kg_per_bdt": 1500,
             "e_std_total_ratio": 12,
         },
-        {"dilution_factor_t_per_odt": 2.731},
+        {"dilution_factor_t_per_bdt": 2.731},
     ),
-    target_loss_kg_per_odt=Arg("loss wanted", 0, 1000, above=True),
+    target_loss_kg_per_bdt=Arg("loss wanted", 0, 1000, above=True),
     feed_consistency_pct=Arg("consistency of the feed", 0, 100, above=True, below=True),
-    feed_solids_kg_per_odt=Arg("dissolved solids fed", 0, 5000, above=True),
+    feed_solids_kg_per_bdt=Arg("dissolved solids fed", 0, 5000, above=True),
     e_std_total_ratio=_E_TOTAL,
     std_consistency_pct=_STD,
 )
 def dilution_factor_for_loss(
     *,
-    target_loss_kg_per_odt: float,
+    target_loss_kg_per_bdt: float,
     feed_consistency_pct: float,
-    feed_solids_kg_per_odt: float,
+    feed_solids_kg_per_bdt: float,
     e_std_total_ratio: float,
     std_consistency_pct: float = 10.0,
 ) -> float:
@@ -211,23 +211,23 @@ def dilution_factor_for_loss(
 
     def excess(df: float) -> float:
         share = washing_loss_frac.__wrapped__(  # type: ignore[attr-defined]  # checked once, above
-            dilution_factor_t_per_odt=df,
+            dilution_factor_t_per_bdt=df,
             feed_consistency_pct=feed_consistency_pct,
             e_std_total_ratio=e_std_total_ratio,
             std_consistency_pct=std_consistency_pct,
         )
-        return float(feed_solids_kg_per_odt * share - target_loss_kg_per_odt)
+        return float(feed_solids_kg_per_bdt * share - target_loss_kg_per_bdt)
 
     if excess(0.0) < 0 or excess(6.0) > 0:
-        least, most = excess(6.0) + target_loss_kg_per_odt, excess(0.0) + target_loss_kg_per_odt
+        least, most = excess(6.0) + target_loss_kg_per_bdt, excess(0.0) + target_loss_kg_per_bdt
         message = (
-            f"a loss of {target_loss_kg_per_odt:g} kg/BDt is out of reach; the line gives {least:.1f} to {most:.1f}"
+            f"a loss of {target_loss_kg_per_bdt:g} kg/BDt is out of reach; the line gives {least:.1f} to {most:.1f}"
         )
-        raise DomainError("E_INFEASIBLE", "target_loss_kg_per_odt", message, f"{least:.1f} to {most:.1f} kg/BDt")
+        raise DomainError("E_INFEASIBLE", "target_loss_kg_per_bdt", message, f"{least:.1f} to {most:.1f} kg/BDt")
     found, told = brentq(excess, 0.0, 6.0, xtol=1e-9, full_output=True)
     note("searched from", 0.0, "t/BDt")
     note("to", 6.0, "t/BDt")
-    note("loss at where it ended", target_loss_kg_per_odt + excess(found), "kg/BDt")
+    note("loss at where it ended", target_loss_kg_per_bdt + excess(found), "kg/BDt")
     note("steps it took", told.iterations)
     return float(found)
 
@@ -235,20 +235,20 @@ def dilution_factor_for_loss(
 class WashLoss(NamedTuple):
     """Washable solids leaving with the pulp."""
 
-    washable_na_kg_per_odt: float
-    saltcake_kg_per_odt: float
-    cod_kg_per_odt: float
-    total_na_kg_per_odt: float
-    total_saltcake_kg_per_odt: float
+    washable_na_kg_per_bdt: float
+    saltcake_kg_per_bdt: float
+    cod_kg_per_bdt: float
+    total_na_kg_per_bdt: float
+    total_saltcake_kg_per_bdt: float
 
 
 @method(
-    "washable_na_kg_per_odt = (100 - discharge_consistency_pct) / discharge_consistency_pct"
+    "washable_na_kg_per_bdt = (100 - discharge_consistency_pct) / discharge_consistency_pct"
     " / liquor_density_t_per_m3 * sodium_g_per_l\n"
-    "saltcake_kg_per_odt = washable_na_kg_per_odt * 142.04 / 45.98\n"
-    "cod_kg_per_odt = (100 - discharge_consistency_pct) / discharge_consistency_pct / liquor_density_t_per_m3 * cod_g_per_l\n"
-    "total_na_kg_per_odt = washable_na_kg_per_odt + sorbed_na_kg_per_odt\n"
-    "total_saltcake_kg_per_odt = (washable_na_kg_per_odt + sorbed_na_kg_per_odt) * 142.04 / 45.98",
+    "saltcake_kg_per_bdt = washable_na_kg_per_bdt * 142.04 / 45.98\n"
+    "cod_kg_per_bdt = (100 - discharge_consistency_pct) / discharge_consistency_pct / liquor_density_t_per_m3 * cod_g_per_l\n"
+    "total_na_kg_per_bdt = washable_na_kg_per_bdt + sorbed_na_kg_per_bdt\n"
+    "total_saltcake_kg_per_bdt = (washable_na_kg_per_bdt + sorbed_na_kg_per_bdt) * 142.04 / 45.98",
     title="Wash loss from a mat sample",
     station="washing",
     source="stoichiometry; sorbed sodium rises with pH, 2 to 6 kg to be fitted",
@@ -258,20 +258,20 @@ class WashLoss(NamedTuple):
             "liquor_density_t_per_m3": 0.985,
             "sodium_g_per_l": 0.45,
             "cod_g_per_l": 1.10,
-            "sorbed_na_kg_per_odt": 3.0,
+            "sorbed_na_kg_per_bdt": 3.0,
         },
         {
-            "washable_na_kg_per_odt": 3.350,
-            "saltcake_kg_per_odt": 10.35,
-            "cod_kg_per_odt": 8.19,
-            "total_saltcake_kg_per_odt": 19.62,
+            "washable_na_kg_per_bdt": 3.350,
+            "saltcake_kg_per_bdt": 10.35,
+            "cod_kg_per_bdt": 8.19,
+            "total_saltcake_kg_per_bdt": 19.62,
         },
     ),
     discharge_consistency_pct=_DISCHARGE,
     liquor_density_t_per_m3=Arg("liquor density", 0.8, 1.3),
     sodium_g_per_l=Arg("sodium in the squeezed liquor", 0, 100),
     cod_g_per_l=Arg("oxygen demand of the squeezed liquor", 0, 500),
-    sorbed_na_kg_per_odt=Arg("sodium sorbed on the fibre", 0, 20),
+    sorbed_na_kg_per_bdt=Arg("sodium sorbed on the fibre", 0, 20),
 )
 def wash_loss(
     *,
@@ -279,12 +279,12 @@ def wash_loss(
     sodium_g_per_l: float,
     cod_g_per_l: float = 0.0,
     liquor_density_t_per_m3: float = 1.0,
-    sorbed_na_kg_per_odt: float = 0.0,
+    sorbed_na_kg_per_bdt: float = 0.0,
 ) -> WashLoss:
     """Return sodium, salt cake and oxygen demand carried on with the pulp."""
     liquor_m3 = (100 - discharge_consistency_pct) / discharge_consistency_pct / liquor_density_t_per_m3
     sodium = liquor_m3 * sodium_g_per_l
-    total = sodium + sorbed_na_kg_per_odt
+    total = sodium + sorbed_na_kg_per_bdt
     return WashLoss(sodium, sodium * 142.04 / 45.98, liquor_m3 * cod_g_per_l, total, total * 142.04 / 45.98)
 
 

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from stock.consistency.basis import liquor_ratio_t_per_odt
+from stock.consistency.basis import liquor_ratio_t_per_bdt
 from stock.figure import Datum, Figure, Origin, figure
 from stock.washing.line import line_answers
 from stock.washing.unit import Machine, Washer
@@ -12,7 +12,7 @@ from stock.washing.unit import Machine, Washer
 MACHINE_MIN = 12.0  # mean time of liquor in a machine and its filtrate tank, where they are not told
 TANK_MIN, VAT_MIN = 5.0, 1.0  # each filtrate tank and vat on its own flow
 USUAL_SOLIDS = 1400.0
-L = liquor_ratio_t_per_odt.method.bare  # type: ignore[attr-defined]
+L = liquor_ratio_t_per_bdt.method.bare  # type: ignore[attr-defined]
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,21 +27,21 @@ class Step:
     mat_kg_per_t: float
     filtrate_kg_per_t: float
     wash_kg_per_t: float
-    fed_t_per_odt: float
-    mat_t_per_odt: float
-    wash_t_per_odt: float
-    filtrate_t_per_odt: float
+    fed_t_per_bdt: float
+    mat_t_per_bdt: float
+    wash_t_per_bdt: float
+    filtrate_t_per_bdt: float
 
     @property
-    def leaves_kg_per_odt(self) -> float:
+    def leaves_kg_per_bdt(self) -> float:
         """Solids that go on with the pulp."""
-        return self.mat_kg_per_t * self.mat_t_per_odt
+        return self.mat_kg_per_t * self.mat_t_per_bdt
 
     @property
     def takes_frac(self) -> float:
         """Of the solids that come with the pulp, what this machine takes out."""
-        came = self.fed_kg_per_t * self.fed_t_per_odt
-        return 1 - self.leaves_kg_per_odt / came if came > 0 else 0.0
+        came = self.fed_kg_per_t * self.fed_t_per_bdt
+        return 1 - self.leaves_kg_per_bdt / came if came > 0 else 0.0
 
     @property
     def displacement(self) -> float | None:
@@ -61,20 +61,20 @@ def machines_of(unit: Washer) -> tuple[Machine, ...]:
 
 
 def rows_of(
-    machines: Sequence[Machine], shown: Sequence[float], stray_t_per_odt: float = 0.0
+    machines: Sequence[Machine], shown: Sequence[float], stray_t_per_bdt: float = 0.0
 ) -> list[dict[str, float]]:
     """Return machines as the method takes them, each at the efficiency it shows; stray water runs into the first tank."""
     return [
         {
             "discharge_consistency_pct": one.discharge_consistency_pct, "e_std_ratio": e_std,
-            "added_t_per_odt": stray_t_per_odt if index == 0 else 0.0,
+            "added_t_per_bdt": stray_t_per_bdt if index == 0 else 0.0,
         }
         for index, (one, e_std) in enumerate(zip(machines, shown, strict=True))
     ]  # fmt: skip
 
 
 def washed(
-    unit: Washer, shown: Sequence[float], factor: Datum, solids: Datum, *, stray_t_per_odt: float = 0.0,
+    unit: Washer, shown: Sequence[float], factor: Datum, solids: Datum, *, stray_t_per_bdt: float = 0.0,
     wash_conc_kg_per_t: float = 0.0,
 ) -> Figure:  # fmt: skip
     """Return what a line comes to, with its working.
@@ -89,13 +89,13 @@ def washed(
     conc = float(solids.value) / L(consistency_pct=feed)
     said = ", ".join(f"{one.name} {e_std:.1f}" for one, e_std in zip(machines, shown, strict=True))
     data: Mapping[str, Datum] = {
-        "stages": Datum(rows_of(machines, shown, stray_t_per_odt), Origin("set", f"machines at the efficiency they show: {said}")),
+        "stages": Datum(rows_of(machines, shown, stray_t_per_bdt), Origin("set", f"machines at the efficiency they show: {said}")),
         "feed_consistency_pct": Datum(feed, Origin("set", f"{unit.name}, by the definition")),
         "feed_conc_kg_per_t": Datum(conc, Origin("computed", f"{float(solids.value):g} kg/BDt in the liquor of the feed")),
-        "dilution_factor_t_per_odt": factor,
+        "dilution_factor_t_per_bdt": factor,
         "wash_conc_kg_per_t": Datum(wash_conc_kg_per_t, Origin("assumed", "clean wash liquor")),
     }  # fmt: skip
-    return figure("washed_line", "loss with the washed pulp", data, result="loss_kg_per_odt", decimals=1)
+    return figure("washed_line", "loss with the washed pulp", data, result="loss_kg_per_bdt", decimals=1)
 
 
 def steps_of(unit: Washer, found: Figure) -> list[Step]:
@@ -104,7 +104,7 @@ def steps_of(unit: Washer, found: Figure) -> list[Step]:
     stages: Any = found.data["stages"].value
     mats = [float(one) for one in results["discharge_each_kg_per_t"]]
     tanks = [float(one) for one in results["filtrate_each_kg_per_t"]]
-    factor = float(found.data["dilution_factor_t_per_odt"].value)
+    factor = float(found.data["dilution_factor_t_per_bdt"].value)
     wash = float(found.data["wash_conc_kg_per_t"].value)
     fed, fed_t = float(found.data["feed_conc_kg_per_t"].value), L(consistency_pct=unit.wash.feed_consistency_pct)
     steps = []
@@ -113,7 +113,7 @@ def steps_of(unit: Washer, found: Figure) -> list[Step]:
         after = tanks[index + 1] if index + 1 < len(tanks) else wash
         vat_t = L(consistency_pct=machine.vat_consistency_pct) if machine.vat_consistency_pct else fed_t
         vat = (fed_t * fed + (vat_t - fed_t) * tanks[index]) / vat_t
-        added = float(stages[index].get("added_t_per_odt", 0.0))
+        added = float(stages[index].get("added_t_per_bdt", 0.0))
         steps.append(
             Step(
                 index + 1, machine, float(stages[index]["e_std_ratio"]), fed, vat, mats[index], tanks[index], after,
@@ -129,8 +129,8 @@ def answer_min(unit: Washer) -> float:
     machines = machines_of(unit)
     if not all(one.vat_consistency_pct for one in machines):
         return MACHINE_MIN * len(machines)
-    usual = unit.feed_solids_kg_per_odt.value if unit.feed_solids_kg_per_odt is not None else USUAL_SOLIDS
-    factor = unit.wash.dilution_factor_t_per_odt
+    usual = unit.feed_solids_kg_per_bdt.value if unit.feed_solids_kg_per_bdt is not None else USUAL_SOLIDS
+    factor = unit.wash.dilution_factor_t_per_bdt
     origin = Origin("set", unit.name)
     shown = washed(unit, [one.e_std for one in machines], Datum(factor, origin), Datum(usual, origin))
     drums = [
@@ -144,7 +144,7 @@ def answer_min(unit: Washer) -> float:
     found = line_answers(
         stages=drums, feed_consistency_pct=unit.wash.feed_consistency_pct,
         feed_conc_kg_per_t=usual / L(consistency_pct=unit.wash.feed_consistency_pct),
-        dilution_factor_t_per_odt=factor, changed_word="dilution factor", to_read=factor + 0.3, tank_min=TANK_MIN,
+        dilution_factor_t_per_bdt=factor, changed_word="dilution factor", to_read=factor + 0.3, tank_min=TANK_MIN,
         vat_min=VAT_MIN,
     )  # fmt: skip
     return found.t63_min

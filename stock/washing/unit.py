@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 from stock.parts import Consistency, Fitted, Part, Point, Points, points
 from stock.primitives import Separate, Wash
 
-LOSS = Point("Wash loss, {of}", "Wash loss", "loss_kg_per_odt", (0.5, 80), 1, ("wash", "loss", "salt"), told=True)
+LOSS = Point("Wash loss, {of}", "Wash loss", "loss_kg_per_bdt", (0.5, 80), 1, ("wash", "loss", "salt"), told=True)
 
 
 MachineType = Literal["drum", "press", "diffuser", "zone", "displacement drum", "belt", "line"]
@@ -41,7 +41,7 @@ class Washer(Separate):
 
     kind: Literal["washer"]
     wash: Wash
-    feed_solids_kg_per_odt: Fitted | None = Field(None, description="dissolved solids that come with the pulp")
+    feed_solids_kg_per_bdt: Fitted | None = Field(None, description="dissolved solids that come with the pulp")
     machines: list[Machine] = Field(default_factory=list, max_length=12, description="from the dirty end")
     evaporation_capacity_t_per_h: float | None = Field(
         None, gt=0, le=1e4, description="water the evaporators take of this line"

@@ -14,21 +14,21 @@ FIBRE_HEAT: Final = 1.34 / 4.19  # t of water that holds as much heat as a tonne
 class Witnesses(NamedTuple):
     """The dilution factor by flows, solids and warmth, each with its doubt; 1 where two disagree."""
 
-    by_flow_t_per_odt: float
-    by_solids_t_per_odt: float
-    by_warmth_t_per_odt: float
-    u_flow_t_per_odt: float
-    u_solids_t_per_odt: float
-    u_warmth_t_per_odt: float
+    by_flow_t_per_bdt: float
+    by_solids_t_per_bdt: float
+    by_warmth_t_per_bdt: float
+    u_flow_t_per_bdt: float
+    u_solids_t_per_bdt: float
+    u_warmth_t_per_bdt: float
     flow_solids_count: float
     flow_warmth_count: float
     solids_warmth_count: float
 
 
 @method(
-    "by_flow_t_per_odt = wash_liquor_t_per_odt - L_mat\n"
-    "by_solids_t_per_odt = (L_feed * (x_feed - y) - L_mat * (x_mat - y_wash)) / (y - y_wash)\n"
-    "by_warmth_t_per_odt = (L_feed * (T_feed - T_y) + L_mat * (T_wash - T_mat) + 0.32 * (T_feed - T_mat)) / (T_y - T_wash)",
+    "by_flow_t_per_bdt = wash_liquor_t_per_bdt - L_mat\n"
+    "by_solids_t_per_bdt = (L_feed * (x_feed - y) - L_mat * (x_mat - y_wash)) / (y - y_wash)\n"
+    "by_warmth_t_per_bdt = (L_feed * (T_feed - T_y) + L_mat * (T_wash - T_mat) + 0.32 * (T_feed - T_mat)) / (T_y - T_wash)",
     title="Dilution factor by three witnesses",
     station="washing",
     source="balances of liquor, of solids, of heat; uncertainty by differences, JCGM 100",
@@ -38,17 +38,17 @@ class Witnesses(NamedTuple):
     results=Witnesses._fields,
     example=Example(
         {
-            "wash_liquor_t_per_odt": 9.833, "feed_consistency_pct": 10, "discharge_consistency_pct": 12,
+            "wash_liquor_t_per_bdt": 9.833, "feed_consistency_pct": 10, "discharge_consistency_pct": 12,
             "feed_conc_kg_per_t": 120, "filtrate_conc_kg_per_t": 76.957, "discharge_conc_kg_per_t": 40,
             "wash_conc_kg_per_t": 10, "feed_c": 85, "filtrate_c": 77.9, "discharge_c": 70, "wash_c": 65,
         },
         {
-            "by_flow_t_per_odt": 2.50, "by_solids_t_per_odt": 2.50, "by_warmth_t_per_odt": 2.48,
-            "u_flow_t_per_odt": 0.29, "u_solids_t_per_odt": 0.68, "u_warmth_t_per_odt": 0.77,
+            "by_flow_t_per_bdt": 2.50, "by_solids_t_per_bdt": 2.50, "by_warmth_t_per_bdt": 2.48,
+            "u_flow_t_per_bdt": 0.29, "u_solids_t_per_bdt": 0.68, "u_warmth_t_per_bdt": 0.77,
         },
         0.02,
     ),
-    wash_liquor_t_per_odt=Arg("wash liquor", 0, 100),
+    wash_liquor_t_per_bdt=Arg("wash liquor", 0, 100),
     feed_consistency_pct=FEED,
     discharge_consistency_pct=MAT,
     feed_conc_kg_per_t=Arg("solids in the liquor of the feed", 0, 1000),
@@ -66,7 +66,7 @@ class Witnesses(NamedTuple):
 )  # fmt: skip
 def factor_witnesses(
     *,
-    wash_liquor_t_per_odt: float,
+    wash_liquor_t_per_bdt: float,
     feed_consistency_pct: float,
     discharge_consistency_pct: float,
     feed_conc_kg_per_t: float,
@@ -96,12 +96,12 @@ def factor_witnesses(
         message = "the filtrate is as warm as the wash liquor: warmth says nothing of the factor"
         raise DomainError("E_SINGULAR", "filtrate_c", message, f"other than {wash_c:g} °C")
     given = {
-        "v": wash_liquor_t_per_odt, "c0": feed_consistency_pct, "c1": discharge_consistency_pct, "x0": feed_conc_kg_per_t,
+        "v": wash_liquor_t_per_bdt, "c0": feed_consistency_pct, "c1": discharge_consistency_pct, "x0": feed_conc_kg_per_t,
         "y1": filtrate_conc_kg_per_t, "x1": discharge_conc_kg_per_t, "y2": wash_conc_kg_per_t, "t0": feed_c,
         "tf": filtrate_c, "t1": discharge_c, "tw": wash_c,
     }  # fmt: skip
     spreads = {
-        "v": flow_rel_sd_frac * wash_liquor_t_per_odt,
+        "v": flow_rel_sd_frac * wash_liquor_t_per_bdt,
         "c0": consistency_sd_pct,
         "c1": consistency_sd_pct,
         **{name: conc_rel_sd_frac * given[name] for name in ("x0", "y1", "x1", "y2")},

@@ -56,9 +56,9 @@ def _has_drain(here: Here) -> bool:
 def _goes_on(here: Here) -> Figure:
     """Fibre that goes on over what should, by what the save-all is fed."""
     streams = here.facts.result.streams
-    fed = sum(streams[one.id].bd_t_per_h for one in here.line.graph.into(here.unit.id))
+    fed = sum(streams[one.id].bdt_per_h for one in here.line.graph.into(here.unit.id))
     said = Origin("computed", "whole-line balance, all that runs to it")
-    data = {"fed_bd_t_per_h": Datum(round(fed, 4), said), "recovery_pct": here.now, "wanted_pct": here.wanted}
+    data = {"fed_bdt_per_h": Datum(round(fed, 4), said), "recovery_pct": here.now, "wanted_pct": here.wanted}
     return figure("saveall_lost", "fibre that goes on", data, decimals=0)
 
 

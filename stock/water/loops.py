@@ -8,18 +8,18 @@ from stock.working import Arg, Example, Rows, method, note, warn
 
 
 @method(
-    "fresh_l_per_kg = fresh_m3_per_h / production_bd_t_per_h",
+    "fresh_l_per_kg = fresh_m3_per_h / production_bdt_per_h",
     title="Fresh water for the product",
     station="water",
     source="definition; state whether the tonnes are bone dry or as sold",
     aliases=("specific_fresh_water_L_per_kg",),
-    example=Example({"fresh_m3_per_h": 210, "production_bd_t_per_h": 14}, {"fresh_l_per_kg": 15.0}),
+    example=Example({"fresh_m3_per_h": 210, "production_bdt_per_h": 14}, {"fresh_l_per_kg": 15.0}),
     fresh_m3_per_h=Arg("fresh water in", 0, 1e5),
-    production_bd_t_per_h=Arg("product", 0, 1000, above=True),
+    production_bdt_per_h=Arg("product", 0, 1000, above=True),
 )
-def fresh_water(*, fresh_m3_per_h: float, production_bd_t_per_h: float) -> float:
+def fresh_water(*, fresh_m3_per_h: float, production_bdt_per_h: float) -> float:
     """Return the fresh water a kilogram of product takes."""
-    return fresh_m3_per_h / production_bd_t_per_h
+    return fresh_m3_per_h / production_bdt_per_h
 
 
 @method(
@@ -242,7 +242,7 @@ def binding_bleed(
 
 
 @method(
-    "enrichment_pct = 100 * input_kg_per_odt / (solids_lost_kg_per_odt + enrichment_ratio * ash_purged_kg_per_odt)",
+    "enrichment_pct = 100 * input_kg_per_bdt / (solids_lost_kg_per_bdt + enrichment_ratio * ash_purged_kg_per_bdt)",
     title="Chloride or potassium in the recovery",
     station="water",
     source="balance over the two ways out: with the pulp, and with purged ash, which holds more of it",
@@ -250,32 +250,32 @@ def binding_bleed(
     exact=False,
     results=("enrichment_pct",),
     example=Example(
-        {"input_kg_per_odt": 0.4, "solids_lost_kg_per_odt": 17.1, "ash_purged_kg_per_odt": 5},
+        {"input_kg_per_bdt": 0.4, "solids_lost_kg_per_bdt": 17.1, "ash_purged_kg_per_bdt": 5},
         {"enrichment_pct": 1.25},
         4e-3,
     ),
-    input_kg_per_odt=Arg("what is sent in", 0, 100),
-    solids_lost_kg_per_odt=Arg("solids lost with the pulp", 0, 500),
-    ash_purged_kg_per_odt=Arg("ash purged", 0, 200),
+    input_kg_per_bdt=Arg("what is sent in", 0, 100),
+    solids_lost_kg_per_bdt=Arg("solids lost with the pulp", 0, 500),
+    ash_purged_kg_per_bdt=Arg("ash purged", 0, 200),
     enrichment_ratio=Arg("how much richer the ash is", 1, 10),
 )
 def recovery_enrichment(
     *,
-    input_kg_per_odt: float,
-    solids_lost_kg_per_odt: float,
-    ash_purged_kg_per_odt: float,
+    input_kg_per_bdt: float,
+    solids_lost_kg_per_bdt: float,
+    ash_purged_kg_per_bdt: float,
     enrichment_ratio: float = 3.0,
 ) -> float:
     """Return the share of the recovery's solids that is chloride, or potassium."""
-    leaves = solids_lost_kg_per_odt + enrichment_ratio * ash_purged_kg_per_odt
+    leaves = solids_lost_kg_per_bdt + enrichment_ratio * ash_purged_kg_per_bdt
     if leaves <= 0:
         raise DomainError(
-            "E_SINGULAR", "ash_purged_kg_per_odt", "there is no way out: it builds up without end", "a purge"
+            "E_SINGULAR", "ash_purged_kg_per_bdt", "there is no way out: it builds up without end", "a purge"
         )
-    share = input_kg_per_odt / leaves
+    share = input_kg_per_bdt / leaves
     if share >= 1:
         message = "more goes in than the solids that leave could hold"
-        raise DomainError("E_BALANCE", "input_kg_per_odt", message, f"less than {leaves:g} kg/BDt")
+        raise DomainError("E_BALANCE", "input_kg_per_bdt", message, f"less than {leaves:g} kg/BDt")
     if share > 0.05:
         warn("far above what a recovery boiler lives with: acid filtrate of dioxide stages stays out")
     return 100 * share
@@ -284,56 +284,56 @@ def recovery_enrichment(
 class WhiteWater(NamedTuple):
     """What goes round a machine and what is lost of it."""
 
-    headbox_bd_t_per_h: float
-    white_water_bd_t_per_h: float
-    loss_bd_t_per_h: float
-    product_bd_t_per_h: float
+    headbox_bdt_per_h: float
+    white_water_bdt_per_h: float
+    loss_bdt_per_h: float
+    product_bdt_per_h: float
 
 
 @method(
-    "headbox_bd_t_per_h = feed_bd_t_per_h / (1 - (1 - retention_frac) * (1 - overflow_frac * (1 - recovery_frac)))\n"
-    "white_water_bd_t_per_h = headbox_bd_t_per_h * (1 - retention_frac)\n"
-    "loss_bd_t_per_h = white_water_bd_t_per_h * overflow_frac * (1 - recovery_frac)\n"
-    "product_bd_t_per_h = headbox_bd_t_per_h * retention_frac",
+    "headbox_bdt_per_h = feed_bdt_per_h / (1 - (1 - retention_frac) * (1 - overflow_frac * (1 - recovery_frac)))\n"
+    "white_water_bdt_per_h = headbox_bdt_per_h * (1 - retention_frac)\n"
+    "loss_bdt_per_h = white_water_bdt_per_h * overflow_frac * (1 - recovery_frac)\n"
+    "product_bdt_per_h = headbox_bdt_per_h * retention_frac",
     title="White-water loop",
     station="water",
     source="loop balance",
     aliases=("white_water_loop",),
     results=WhiteWater._fields,
     example=Example(
-        {"feed_bd_t_per_h": 5.0, "retention_frac": 0.55, "recovery_frac": 0.90, "overflow_frac": 0.20},
-        {"headbox_bd_t_per_h": 8.945, "white_water_bd_t_per_h": 4.025, "loss_bd_t_per_h": 0.0805},
+        {"feed_bdt_per_h": 5.0, "retention_frac": 0.55, "recovery_frac": 0.90, "overflow_frac": 0.20},
+        {"headbox_bdt_per_h": 8.945, "white_water_bdt_per_h": 4.025, "loss_bdt_per_h": 0.0805},
     ),
-    feed_bd_t_per_h=Arg("fresh stock to the machine", 0, 1000),
+    feed_bdt_per_h=Arg("fresh stock to the machine", 0, 1000),
     retention_frac=Arg("first-pass retention", 0, 1, above=True),
     recovery_frac=Arg("what the save-all recovers", 0, 1),
     overflow_frac=Arg("share of the white water that goes to it", 0, 1),
 )
 def white_water(
-    *, feed_bd_t_per_h: float, retention_frac: float, recovery_frac: float = 1.0, overflow_frac: float = 0.0
+    *, feed_bdt_per_h: float, retention_frac: float, recovery_frac: float = 1.0, overflow_frac: float = 0.0
 ) -> WhiteWater:
     """Return what the headbox carries, what goes round and what is lost."""
     lost = overflow_frac * (1 - recovery_frac)
-    headbox = feed_bd_t_per_h / (1 - (1 - retention_frac) * (1 - lost))
+    headbox = feed_bdt_per_h / (1 - (1 - retention_frac) * (1 - lost))
     round_ = headbox * (1 - retention_frac)
     return WhiteWater(headbox, round_, round_ * lost, headbox * retention_frac)
 
 
 @method(
-    "lost_kg_per_h = 1000 * fed_bd_t_per_h * (wanted_pct - recovery_pct) / 100",
+    "lost_kg_per_h = 1000 * fed_bdt_per_h * (wanted_pct - recovery_pct) / 100",
     title="Fibre a save-all lets go on",
     station="water",
     source="loop balance: what is fed to it and not won back",
     exact=False,
     results=("lost_kg_per_h",),
-    example=Example({"fed_bd_t_per_h": 0.805, "recovery_pct": 82, "wanted_pct": 90}, {"lost_kg_per_h": 64.4}),
-    fed_bd_t_per_h=Arg("solids in the white water fed to it", 0, 1000),
+    example=Example({"fed_bdt_per_h": 0.805, "recovery_pct": 82, "wanted_pct": 90}, {"lost_kg_per_h": 64.4}),
+    fed_bdt_per_h=Arg("solids in the white water fed to it", 0, 1000),
     recovery_pct=Arg("what it wins back", 0, 100),
     wanted_pct=Arg("what it is to win back", 0, 100),
 )
-def saveall_lost(*, fed_bd_t_per_h: float, recovery_pct: float, wanted_pct: float) -> float:
+def saveall_lost(*, fed_bdt_per_h: float, recovery_pct: float, wanted_pct: float) -> float:
     """Return the solids that go on over what should; below nought where it wins back more."""
-    return 1000 * fed_bd_t_per_h * (wanted_pct - recovery_pct) / 100
+    return 1000 * fed_bdt_per_h * (wanted_pct - recovery_pct) / 100
 
 
 class Chain(NamedTuple):

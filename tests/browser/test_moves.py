@@ -33,7 +33,7 @@ class Moving(BrowserCase):
     def test_a_set_panel_sets_it_and_quick_entry_moves(self):
         self.sign_in("orr")
         self.go("/live/at/wash/")
-        field = self.page.locator('input[name="dilution_factor_t_per_odt"]').first
+        field = self.page.locator('input[name="dilution_factor_t_per_bdt"]').first
         field.fill("2.8")
         button = self.page.get_by_role("button", name="Set it")
         button.wait_for()

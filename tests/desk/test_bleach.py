@@ -38,7 +38,7 @@ class WorkingOut(BleachCase):
         self.assertEqual([one.name for one in found.ends], ["D0", "EP", "D1"])
         self.assertAlmostEqual(
             found.ends[0].pump.value,
-            13.5 * found.through.data["stages"].value[0]["charge_kg_per_odt"] / 13.5 / 2.63 * 5.7 / 8.8 / 0.06,
+            13.5 * found.through.data["stages"].value[0]["charge_kg_per_bdt"] / 13.5 / 2.63 * 5.7 / 8.8 / 0.06,
             delta=8,
         )
 
@@ -279,7 +279,7 @@ class Slips(BleachCase):
         forms = {
             "/live/bleach/wood_bleach/try/": typed,
             "/live/water/try/": {"chloride-load": "1", "potassium-limit": "1", "product": "1"},
-            "/live/bleach/kept/rung/": {"place": "wood_bleach:1", "charge_kg_per_odt": "", "at": "", "text": ""},
+            "/live/bleach/kept/rung/": {"place": "wood_bleach:1", "charge_kg_per_bdt": "", "at": "", "text": ""},
             "/live/bleach/kept/tracer/": {"place": "wood_bleach:1", "full_min": "70", "found": "30 0; 40 6", "at": ""},
             "/live/bleach/kept/control/": {"kind": "reagent", "what": "", "should": "-1", "found": "1", "allowed": ""},
             "/live/bleach/cane_bleach/again/": {"again-charge": "20", "again-before": "4", "again-back": "60"},

@@ -36,7 +36,7 @@ class Kept(DeskCase):
         ended = brightness_of(floor + (ks_of(came) - floor) / (1 + response * charge))
         return take_rung(
             self.world, self.people["tester"], unit, stage,
-            {"charge_kg_per_odt": charge, "came_brightness_pct": came, "ended_brightness_pct": ended, **besides},
+            {"charge_kg_per_bdt": charge, "came_brightness_pct": came, "ended_brightness_pct": ended, **besides},
             text="", at=NOW, form_key=key or f"r{charge}",
         )  # fmt: skip
 
@@ -143,7 +143,7 @@ class Ladders(Kept):
     def test_one_side_alone_and_kappa_that_rose_are_refused_by_the_form(self):
         self.sign_in("tester")
         form = {
-            "place": "cane_bleach:3", "charge_kg_per_odt": "8", "came_brightness_pct": "75", "ended_brightness_pct": "81",
+            "place": "cane_bleach:3", "charge_kg_per_bdt": "8", "came_brightness_pct": "75", "ended_brightness_pct": "81",
         }  # fmt: skip
         for index, (words, more) in enumerate(
             (
@@ -164,7 +164,7 @@ class Ladders(Kept):
         self.refused("reaches nought", self.accept)
 
     def test_a_rung_that_cannot_be_is_refused(self):
-        numbers = {"charge_kg_per_odt": 5.0, "came_brightness_pct": 80.0, "ended_brightness_pct": 70.0}
+        numbers = {"charge_kg_per_bdt": 5.0, "came_brightness_pct": 80.0, "ended_brightness_pct": 70.0}
         self.refused(
             "darker than it came",
             lambda: take_rung(

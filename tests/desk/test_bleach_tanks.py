@@ -94,7 +94,7 @@ class Tanks(TankCase):
         self.assertAlmostEqual(proof.results["over_frac"], -0.25, delta=0.05)
         wood, cane = (float(rate_of(self.state(), self.unit(one)).value) for one in ("wood_bleach", "cane_bleach"))
         both = 4.0 + 5.0 * cane / wood  # the cane's extraction draws from it too
-        self.assertAlmostEqual(proof.data["meant_kg_per_odt"].value, both, delta=0.15)
+        self.assertAlmostEqual(proof.data["meant_kg_per_bdt"].value, both, delta=0.15)
         self.assertIn("less than meant", " ".join(proof.warnings))
 
     def test_a_tank_that_gained_says_so_and_one_that_runs_out_is_on_every_page(self):

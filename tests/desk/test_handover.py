@@ -165,7 +165,7 @@ class TimeLost(HandOverCase):
     def test_minutes_and_tonnes_by_the_rate_of_the_order(self):
         self.sign_in()
         self.assertEqual(self.stop().status_code, 302)
-        rate = max(load.bd_t_per_h for load in self.state().result.loads if load.station == "wash")
+        rate = max(load.bdt_per_h for load in self.state().result.loads if load.station == "wash")
         self.assertEqual(self.rows("Time lost"), [f"Wash: 40 min, {rate * 40 / 60:.1f} BDt lost, shower pump tripped"])
 
     def test_one_that_stands_goes_on_until_it_is_ended(self):

@@ -43,7 +43,7 @@ class SetPanels(DeskCase):
 
     def test_typed_values_are_used_and_kept(self):
         self.sign_in()
-        typed = {"production_bd_t_per_h": "25", "dilution_factor_t_per_odt": "2.5", "discharge_consistency_pct": "12.5"}
+        typed = {"production_bdt_per_h": "25", "dilution_factor_t_per_bdt": "2.5", "discharge_consistency_pct": "12.5"}
         self.assertContains(
             self.client.post("/live/at/wash/set/shower-wood_wash/", typed), "Set the shower to 3958 L/min"
         )

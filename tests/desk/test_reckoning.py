@@ -31,7 +31,7 @@ class Reckoning(DeskCase):
     def test_a_shower_and_its_factor_say_the_same_of_the_loss(self):
         self.enter("wash_loss", 18.0)
         tag, by_factor = self.reckon("wash:wood_wash", 2.5, 2.8, "t/BDt")
-        pulp = State(self.world, NOW).result.streams["washed"].bd_t_per_h * 1000 / 60
+        pulp = State(self.world, NOW).result.streams["washed"].bdt_per_h * 1000 / 60
         thick = 100 / 11.5 - 1
         _, by_flow = self.reckon("flow:wash_water", pulp * (2.5 + thick), pulp * (2.8 + thick))
         self.assertEqual(tag, "wash_loss")

@@ -1,5 +1,6 @@
 """Writing: what is kept, what is refused, and that nothing half-written remains."""
 
+import json
 from datetime import timedelta
 from io import StringIO
 from unittest.mock import patch
@@ -7,11 +8,13 @@ from unittest.mock import patch
 from django.core.exceptions import ValidationError
 from django.core.management import CommandError, call_command
 from django.db import IntegrityError, OperationalError, connection, transaction
+from django.test import SimpleTestCase
 
 from desk.floor.appending import AppendOnlyError
 from desk.floor.guard import guarded
 from desk.floor.models import HandOver, Order, Record, Sample
 from desk.floor.points import MUST_SAY
+from desk.floor.sealing import UNSEALED, canonical
 from desk.floor.services import (
     AlreadyCorrectedError,
     NotAllowedError,
@@ -24,9 +27,20 @@ from desk.floor.state import State
 from desk.mill.models import DefinitionVersion
 from desk.mill.services import approve_definition
 from desk.people.models import FailedTry
+from desk.stations.bleach.models import Rung
+from desk.stations.wash.models import Round
 from stock.errors import DomainError
 from stock.line.definition import DefinitionError
 from tests.desk.base import NOW, SECRET, DeskCase
+
+
+class Sealed(SimpleTestCase):
+    def test_a_row_is_sealed_by_its_columns_so_that_a_field_may_be_renamed(self):
+        for row, column in ((Round(), "factor_t_per_odt"), (Rung(), "charge_kg_per_odt")):
+            with self.subTest(column):
+                said = json.loads(canonical(row))
+                self.assertIn(column, said)
+                self.assertEqual({field.column for field in row._meta.concrete_fields} - UNSEALED, set(said))
 
 
 class Entry(DeskCase):

@@ -37,7 +37,7 @@ class WorkingOut(ScreeningCase):
         after = screened(self.state(), self.unit(), {"stage-0-mass": "24", "stage-0-volume": "18.7"})
         self.assertGreater(after.system.lost_pct, before.system.lost_pct)
         self.assertLess(after.system.accept_debris_per_kg, before.system.accept_debris_per_kg)
-        self.assertGreater(after.system.stages[2].fed_bd_t_per_h, before.system.stages[2].fed_bd_t_per_h)
+        self.assertGreater(after.system.stages[2].fed_bdt_per_h, before.system.stages[2].fed_bdt_per_h)
 
     def test_a_thickened_reject_and_a_cleaner_out_are_told(self):
         found = screened(self.state(), self.unit(), {"stage-0-volume": "7"})

@@ -160,7 +160,7 @@ class Working(DeskCase):
         self.assertSays(self.open("reading:cane_brightness"), "Entered 10 Mar 14:20: T. Test, pad, ISO 2470-1")
         cover = self.open("cover:paper_chest")
         self.assertContains(cover, "computed: bone-dry contents of a chest")
-        deeper = self.open("cover:paper_chest", "level_bd_t")
+        deeper = self.open("cover:paper_chest", "level_bdt")
         self.assertSays(deeper, "set: vessel, version 1, approved")
         self.assertSays(deeper, "measured 14:30: pressure cell")
         self.assertSays(deeper, "Back to cover in Machine chest")

@@ -78,8 +78,8 @@ class Pages(DeskCase):
         self.assertIn("US gpm", page)
         pulp = State(self.world, NOW).flow("washed").value
         form = {
-            "production_bd_t_per_h": f"{pulp * 1.10231:.5g}", "turned-production_bd_t_per_h": "BDt/h",
-            "dilution_factor_t_per_odt": "2.5", "discharge_consistency_pct": "11.5",
+            "production_bdt_per_h": f"{pulp * 1.10231:.5g}", "turned-production_bdt_per_h": "BDt/h",
+            "dilution_factor_t_per_bdt": "2.5", "discharge_consistency_pct": "11.5",
         }  # fmt: skip
         answer = self.client.post("/live/at/wash/set/shower-wood_wash/", form)
         litres = pulp * (2.5 + 88.5 / 11.5) * 1000 / 60

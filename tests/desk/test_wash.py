@@ -28,7 +28,7 @@ class WashCase(DeskCase):
         row = Round(
             world=self.world, by=self.people["operator"], form_key=f"r{Round.objects.count()}", unit=unit,
             machine=machine, at=NOW - timedelta(hours=hours), filtrate_ms_per_cm=filtrate, mat_ms_per_cm=mat,
-            wash_ms_per_cm=wash, factor_t_per_odt=3.0, discharge_pct=10.5,
+            wash_ms_per_cm=wash, factor_t_per_bdt=3.0, discharge_pct=10.5,
         )  # fmt: skip
         row.save()
         return row
@@ -94,7 +94,7 @@ class Rounds(WashCase):
         for _ in range(2):
             self.client.post("/live/wash/rounds/take/", {**GOOD, "form_key": "one"})
         row = Round.objects.get()
-        self.assertEqual((row.unit, row.machine, row.factor_t_per_odt), ("wood_wash", 2, 2.5))
+        self.assertEqual((row.unit, row.machine, row.factor_t_per_bdt), ("wood_wash", 2, 2.5))
         self.assertIn("Wood washers, Washer 2: efficiency", Record.objects.get(source__startswith="wash.round").text)
 
     def test_hot_liquor_is_brought_to_25(self):
@@ -157,7 +157,7 @@ class OneMachine(WashCase):
 
 
 class MeteredRounds(WashCase):
-    COLUMNS = "unit,machine,at_s,filtrate_ms_per_cm,mat_ms_per_cm,wash_ms_per_cm,factor_t_per_odt,discharge_pct"
+    COLUMNS = "unit,machine,at_s,filtrate_ms_per_cm,mat_ms_per_cm,wash_ms_per_cm,factor_t_per_bdt,discharge_pct"
 
     def drop(self, *rows, name="round_1.csv"):
         with TemporaryDirectory() as folder:

@@ -19,7 +19,7 @@ class Steps(DeskCase):
 
     def test_a_search_says_what_it_bracketed_and_where_it_ended(self):
         data = {
-            "target_loss_kg_per_odt": 17.0, "feed_consistency_pct": 10.0, "feed_solids_kg_per_odt": 1250.0,
+            "target_loss_kg_per_bdt": 17.0, "feed_consistency_pct": 10.0, "feed_solids_kg_per_bdt": 1250.0,
             "e_std_total_ratio": 9.0,
         }  # fmt: skip
         shown = figure("dilution_factor_for_loss", "dilution factor", {k: Datum(v, SAID) for k, v in data.items()})
@@ -37,5 +37,5 @@ class Steps(DeskCase):
         self.assertSays(page, "order at the reel")
         self.assertSays(page, "whole-line balance, into")
         into = State(self.world, NOW).line.graph.into("wood_wash")[0].id
-        deeper = self.client.get(f"/live/working/?of=flow:washed&path={into}_bd_t_per_h")
+        deeper = self.client.get(f"/live/working/?of=flow:washed&path={into}_bdt_per_h")
         self.assertEqual(deeper.status_code, 200)

@@ -107,7 +107,7 @@ class Panels(YardCase):
 
     def test_a_washer_asked_too_much_is_warned_of(self):
         self.enter("chip_moisture", 48.0)
-        found = self.panel("chip_prep", bd_t_per_h="20")
+        found = self.panel("chip_prep", bdt_per_h="20")
         self.assertIn("stones and sand will pass", " ".join(found.warnings))
         self.assertAlmostEqual(found.figures[0].value, 100 * 20_000 / 156.6 / 95)
 

@@ -25,7 +25,7 @@ class ByHand(TestCase):
 
     def test_wash_loss_sets_the_shower_through_the_dilution_factor(self):
         high = card("wash_loss", 21.0)
-        wanted = high.size.data["dilution_factor_t_per_odt"].figure
+        wanted = high.size.data["dilution_factor_t_per_bdt"].figure
         self.assertEqual(wanted.method.name, "dilution_factor_for_loss")
         pulp = Facts().flow("washed").value
         mat = unit("wood_wash").consistency_pct
@@ -44,7 +44,7 @@ class ByHand(TestCase):
         floor, response = stage.ks_floor.value, stage.response_per_kg.value
         now, target = ((1 - r) ** 2 / (2 * r) for r in (0.823, 0.835))
         fresh = ((now - floor) / (target - floor) - 1) / response
-        self.assertAlmostEqual(low.size.value, fresh * (1 + response * stage.charge_kg_per_odt))
+        self.assertAlmostEqual(low.size.value, fresh * (1 + response * stage.charge_kg_per_bdt))
 
     def test_freeness_moves_the_power_both_ways(self):
         flow = Facts().flow("wood_stored").value
@@ -63,7 +63,7 @@ class ByHand(TestCase):
 
     def test_a_thick_pulper_batch_gets_its_water(self):
         found = card("pulper_cons", 16.8)
-        by_hand = unit("pulper").batch_odt * (100 / 15.5 - 100 / 16.8)
+        by_hand = unit("pulper").batch_bdt * (100 / 15.5 - 100 / 16.8)
         self.assertAlmostEqual(found.size.value, by_hand)
         self.assertTrue(found.correction.startswith("Raise water"))
         self.assertTrue(card("pulper_cons", 14.4).correction.startswith("Lower water"))
@@ -98,9 +98,9 @@ class ByHand(TestCase):
 
     def test_the_working_of_a_card_reaches_what_was_set_and_measured(self):
         found = card("machine_level", 58)
-        now = found.size.data["level_bd_t"].figure
+        now = found.size.data["level_bdt"].figure
         self.assertEqual(now.data["level_pct"].value, 58)
-        wanted = found.size.data["wanted_bd_t"].figure
+        wanted = found.size.data["wanted_bdt"].figure
         self.assertEqual(wanted.data["level_pct"].value, 78)
 
 

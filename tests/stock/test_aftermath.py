@@ -68,4 +68,4 @@ class Methods(TestCase):
         )
 
     def test_less_dissolved_than_compared_with_is_below_nought(self):
-        self.assertAlmostEqual(pulp_dissolved(dissolved_cod_kg_per_odt=-13), -1.0)
+        self.assertAlmostEqual(pulp_dissolved(dissolved_cod_kg_per_bdt=-13), -1.0)

@@ -35,7 +35,7 @@ def cards(line, story=None):
 
 def shape(line):
     """Return how the drawing of a line looks, without the ids."""
-    flows = {name: flow.bd_t_per_h for name, flow in LineBalance(line).solve(Order.of(line.grades[0])).streams.items()}
+    flows = {name: flow.bdt_per_h for name, flow in LineBalance(line).solve(Order.of(line.grades[0])).streams.items()}
     drawn = draw_line(line, flows, width=1200, height=500)
     return [(node.x, node.y) for node in drawn.nodes]
 
@@ -83,9 +83,7 @@ class NeverSeen(TestCase):
         result = LineBalance(self.line).solve(Order.of(self.line.grades[0]))
         self.assertLess(result.closure_frac, 1e-9)
         self.assertEqual(result.shortages, ())
-        self.assertAlmostEqual(
-            result.streams["to_near"].bd_t_per_h, 1.5 * result.streams["to_far"].bd_t_per_h, places=9
-        )
+        self.assertAlmostEqual(result.streams["to_near"].bdt_per_h, 1.5 * result.streams["to_far"].bdt_per_h, places=9)
 
     def test_each_wood_has_advice_of_its_own(self):
         said = {(tag, side): (rule, words) for tag, side, rule, words in cards(self.line)}

@@ -15,7 +15,7 @@ from tests.stock.test_washing import refused
 
 SHORT = [
     {
-        "charge_kg_per_odt": charge, "response_per_kg": response, "ks_floor_ks": floor, "rate_factor": rate,
+        "charge_kg_per_bdt": charge, "response_per_kg": response, "ks_floor_ks": floor, "rate_factor": rate,
         "kappa_floor_kappa": least, "cut_scission": cut, "loss_per_kappa_pct": 0.2, "loss_pct": loss,
         "cod_demand_kg_per_kg": demand, "wash_removal_frac": washed,
     }
@@ -42,7 +42,7 @@ class Cheapest(SimpleTestCase):
             pulp, cost = Pulp(12.0, ks_of(42), (0.75 * 900) ** (1 / 0.905), 1.0, 8.0), 0.0
             for lever, charge, stage in zip(self.LEVERS, charges, SHORT, strict=True):
                 cost += charge * lever.cost_per_kg * pulp.yield_frac
-                _, pulp = stage_end({**STAGES.defaults, **stage, "charge_kg_per_odt": charge * lever.per_kg}, pulp)
+                _, pulp = stage_end({**STAGES.defaults, **stage, "charge_kg_per_bdt": charge * lever.per_kg}, pulp)
             if brightness_of(pulp.ks) >= 84.5:
                 self.assertGreaterEqual(cost / pulp.yield_frac, found.cost_per_bdt - 0.02)
 
@@ -51,12 +51,12 @@ class Cheapest(SimpleTestCase):
         least, most = [0.5, 0.5, 0.5], [30.0, 30.0, 30.0]
         closed = cheapest_on_one_floor(
             ks_in_ks=0.3, target_ks=0.012, ks_floor_ks=0.005, response_each_per_kg=response, price_each_cost_per_kg=price,
-            least_each_kg_per_odt=least, most_each_kg_per_odt=most,
+            least_each_kg_per_bdt=least, most_each_kg_per_bdt=most,
         )  # fmt: skip
-        stages = [{"charge_kg_per_odt": 1, "response_per_kg": one, "ks_floor_ks": 0.005} for one in response]
+        stages = [{"charge_kg_per_bdt": 1, "response_per_kg": one, "ks_floor_ks": 0.005} for one in response]
         levers = [Lever(at, 0.5, 30.0, one) for at, one in enumerate(price)]
         found = cheapest(stages, 5, brightness_of(0.3), 900, 0, levers, Limits(brightness_of(0.012)))
-        for one, other in zip(found.charges, closed.charge_each_kg_per_odt, strict=True):
+        for one, other in zip(found.charges, closed.charge_each_kg_per_bdt, strict=True):
             self.assertAlmostEqual(one, other, delta=0.03)
         self.assertAlmostEqual(found.cost_per_bdt, closed.cost_per_bdt, delta=0.002)
 
@@ -74,12 +74,12 @@ class Cheapest(SimpleTestCase):
         for target, limits, words in (
             (96.0, {}, "with every charge at its most it ends at 87"),
             (84.5, {"viscosity_ml_per_g": 800.0}, "these stages leave 763 mL/g whatever is charged"),
-            (84.5, {"aox_kg_per_odt": 0.3}, "inside the limits of chlorinated organics: they allow"),
+            (84.5, {"aox_kg_per_bdt": 0.3}, "inside the limits of chlorinated organics: they allow"),
         ):
             with self.assertRaisesRegex(ValueError, words):
                 self.solve(target, **limits)
         refused(self, "E_COUNT", "levers", cheapest, stages=SHORT, kappa=12, brightness_pct=42, viscosity_ml_per_g=900,
-                cod_kg_per_odt=8, levers=[], limits=Limits(80.0))  # fmt: skip
+                cod_kg_per_bdt=8, levers=[], limits=Limits(80.0))  # fmt: skip
 
 
 USUAL = (13.5, 4.0, 6.0)

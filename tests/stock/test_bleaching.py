@@ -33,11 +33,11 @@ from stock.working import recording
 from tests.line import hallin_reach
 from tests.stock.test_washing import refused
 
-CAME = {"kappa_in_kappa": 12.0, "in_brightness_pct": 42.0, "viscosity_ml_per_g": 900.0, "carryover_cod_kg_per_odt": 8.0}
+CAME = {"kappa_in_kappa": 12.0, "in_brightness_pct": 42.0, "viscosity_ml_per_g": 900.0, "carryover_cod_kg_per_bdt": 8.0}
 
 row = st.fixed_dictionaries(
     {
-        "charge_kg_per_odt": st.floats(0, 40), "response_per_kg": st.floats(0.01, 0.6), "ks_floor_ks": st.floats(0.001, 0.06),
+        "charge_kg_per_bdt": st.floats(0, 40), "response_per_kg": st.floats(0.01, 0.6), "ks_floor_ks": st.floats(0.001, 0.06),
         "rate_factor": st.floats(0, 14), "kappa_floor_kappa": st.floats(0, 3), "cut_scission": st.floats(0, 2),
         "loss_per_kappa_pct": st.floats(0, 0.3), "loss_pct": st.floats(0, 2), "cod_demand_kg_per_kg": st.floats(0, 0.5),
         "wash_removal_frac": st.floats(0, 1),
@@ -51,17 +51,17 @@ class Examples(SimpleTestCase):
 
     def test_residuals_show_cold_and_kappa(self):
         usual = {
-            "time_min": 150, "temperature_c": 70, "reference_charge_kg_per_odt": 10, "reference_residual_kg_per_odt": 0.5,
+            "time_min": 150, "temperature_c": 70, "reference_charge_kg_per_bdt": 10, "reference_residual_kg_per_bdt": 0.5,
             "reference_min": 150, "reference_c": 70,
         }  # fmt: skip
-        self.assertAlmostEqual(residual_left(charge_kg_per_odt=10, **usual), 0.5)
-        more = residual_left(charge_kg_per_odt=10, **usual | {"temperature_c": 60})
+        self.assertAlmostEqual(residual_left(charge_kg_per_bdt=10, **usual), 0.5)
+        more = residual_left(charge_kg_per_bdt=10, **usual | {"temperature_c": 60})
         self.assertAlmostEqual(more, 1.22, places=2)
-        self.assertAlmostEqual(residual_left(charge_kg_per_odt=10, demand_ratio=1.1, **usual), 0.38, places=2)
-        self.assertLess(residual_left(charge_kg_per_odt=10, metals_ratio=1.0, **usual), 0.1)
+        self.assertAlmostEqual(residual_left(charge_kg_per_bdt=10, demand_ratio=1.1, **usual), 0.38, places=2)
+        self.assertLess(residual_left(charge_kg_per_bdt=10, metals_ratio=1.0, **usual), 0.1)
         refused(
-            self, "E_RANGE", "reference_residual_kg_per_odt", residual_left, charge_kg_per_odt=10,
-            **usual | {"reference_residual_kg_per_odt": 4},
+            self, "E_RANGE", "reference_residual_kg_per_bdt", residual_left, charge_kg_per_bdt=10,
+            **usual | {"reference_residual_kg_per_bdt": 4},
         )  # fmt: skip
 
     def test_doses_of_alkali(self):
@@ -97,18 +97,18 @@ class Examples(SimpleTestCase):
 
     def test_between_stages(self):
         washed = carried_between(
-            solute_kg_per_odt=24, mixed_consistency_pct=10, press_consistency_pct=30, displacement_ratio=0.8
+            solute_kg_per_bdt=24, mixed_consistency_pct=10, press_consistency_pct=30, displacement_ratio=0.8
         )
         self.assertAlmostEqual(washed, 1.24, places=2)
         refused(
-            self, "E_RANGE", "press_consistency_pct", carried_between, solute_kg_per_odt=24, mixed_consistency_pct=30,
+            self, "E_RANGE", "press_consistency_pct", carried_between, solute_kg_per_bdt=24, mixed_consistency_pct=30,
             press_consistency_pct=10,
         )  # fmt: skip
         refused(self, "E_SINGULAR", "recycle_frac", filtrate_buildup, recycle_frac=1.0, to_filtrate_frac=1.0)
 
     def test_water_of_the_reference(self):
         self.assertAlmostEqual(
-            recovery_enrichment(input_kg_per_odt=0.4 + 4.73, solids_lost_kg_per_odt=17.1, ash_purged_kg_per_odt=5),
+            recovery_enrichment(input_kg_per_bdt=0.4 + 4.73, solids_lost_kg_per_bdt=17.1, ash_purged_kg_per_bdt=5),
             16.0, delta=0.1,
         )  # fmt: skip
         treated = [
@@ -121,10 +121,10 @@ class Examples(SimpleTestCase):
 
     def test_the_correction_goes_through_what_the_pulp_has_had(self):
         given_ = {
-            "now_brightness_pct": 81.9, "charge_kg_per_odt": 12, "response_per_kg": 0.25, "ks_floor_ks": 0.006
+            "now_brightness_pct": 81.9, "charge_kg_per_bdt": 12, "response_per_kg": 0.25, "ks_floor_ks": 0.006
         }  # fmt: skip
         change = charge_correction(target_brightness_pct=83.5, **given_)
-        self.assertAlmostEqual(brightness_after_step(step_kg_per_odt=change, **given_), 83.5, places=6)
+        self.assertAlmostEqual(brightness_after_step(step_kg_per_bdt=change, **given_), 83.5, places=6)
         cold = charge_correction(target_brightness_pct=83.5, condition_factor=0.8, **given_)
         self.assertGreater(cold, change)
 
@@ -141,7 +141,7 @@ class Laws(SimpleTestCase):
             ends = []
             for more in (0.0, 5.0, 10.0, 15.0):
                 changed = [dict(one) for one in stages]
-                changed[at]["charge_kg_per_odt"] += more + 80  # past what the carry-over eats
+                changed[at]["charge_kg_per_bdt"] += more + 80  # past what the carry-over eats
                 found = bleached(stages=changed, **given_)
                 self.assertLessEqual(found.end_brightness_pct, max(brightness_of(lowest), came) + 1e-9)
                 ends.append(found.each_ks[at])
@@ -184,13 +184,13 @@ class Laws(SimpleTestCase):
         self.assertTrue(np.allclose(held, hold, atol=1e-6))
 
     def test_one_moment_and_the_whole_record_tell_the_same_age(self):
-        history = [{"ago_min": 200, "feed_bd_t_per_h": 18}, {"ago_min": 40, "feed_bd_t_per_h": 12}]
-        one = tower_exit_age(feed_history=history, hold_up_odt=18.66)
+        history = [{"ago_min": 200, "feed_bdt_per_h": 18}, {"ago_min": 40, "feed_bdt_per_h": 12}]
+        one = tower_exit_age(feed_history=history, hold_up_bdt=18.66)
         minutes = np.arange(0.0, 200.1, 0.5)
         feed = np.where(minutes < 160, 18.0, 12.0)
         self.assertAlmostEqual(ages_min(minutes, feed, np.full(len(minutes), 18.66))[-1], one, places=1)
-        refused(self, "E_COUNT", "feed_history", tower_exit_age, feed_history=history, hold_up_odt=400.0)
-        refused(self, "E_ORDER", "feed_history", tower_exit_age, feed_history=history[::-1], hold_up_odt=5.0)
+        refused(self, "E_COUNT", "feed_history", tower_exit_age, feed_history=history, hold_up_bdt=400.0)
+        refused(self, "E_ORDER", "feed_history", tower_exit_age, feed_history=history[::-1], hold_up_bdt=5.0)
 
     def test_a_channelled_tower_is_said_to_be(self):
         with recording() as seen:
@@ -229,8 +229,8 @@ class Laws(SimpleTestCase):
     @settings(max_examples=60)
     @given(st.floats(0.1, 50), st.floats(0.3, 1), st.floats(0, 1), st.floats(0, 1))
     def test_white_water_closes(self, feed, kept, recovered, over):
-        found = white_water(feed_bd_t_per_h=feed, retention_frac=kept, recovery_frac=recovered, overflow_frac=over)
-        self.assertAlmostEqual(found.product_bd_t_per_h + found.loss_bd_t_per_h, feed, places=6)
+        found = white_water(feed_bdt_per_h=feed, retention_frac=kept, recovery_frac=recovered, overflow_frac=over)
+        self.assertAlmostEqual(found.product_bdt_per_h + found.loss_bdt_per_h, feed, places=6)
 
 
 class Sequences(SimpleTestCase):
@@ -246,7 +246,7 @@ class Sequences(SimpleTestCase):
                 self.assertLess(low, high)
 
     def test_an_oxygen_stage_ends_by_its_own_law(self):
-        stage = Stage(symbol="O", charge_kg_per_odt=20, temperature_c=95, retention_min=60)
+        stage = Stage(symbol="O", charge_kg_per_bdt=20, temperature_c=95, retention_min=60)
         (row,) = rows_for([stage], [SYMBOLS["O"]], 25.0, 0.0)
         _, pulp = stage_end({**STAGES.defaults, **row}, Pulp(25.0, 0.4, 1500.0, 1.0, 0.0))
         self.assertAlmostEqual(pulp.kappa, 13.5, places=2)
@@ -264,7 +264,7 @@ class Sequences(SimpleTestCase):
             rows = rows_for(stages, symbols, kappa, 6.0)
             found = bleached(
                 stages=rows, kappa_in_kappa=kappa, in_brightness_pct=came, viscosity_ml_per_g=1100,
-                carryover_cod_kg_per_odt=6.0,
+                carryover_cod_kg_per_bdt=6.0,
             )  # fmt: skip
             self.assertTrue(low < found.end_brightness_pct < high, (names, found.end_brightness_pct))
 
@@ -272,10 +272,10 @@ class Sequences(SimpleTestCase):
         unit = BleachStage.model_validate(
             {
                 "id": "b", "kind": "bleach_stage", "name": "Bleach", "station": "bleach", "yield_frac": 0.96,
-                "chemical": "peroxide", "charge_kg_per_odt": 14, "retention_min": 120,
+                "chemical": "peroxide", "charge_kg_per_bdt": 14, "retention_min": 120,
             }
         )  # fmt: skip
-        self.assertEqual((unit.last.symbol, unit.charge_kg_per_odt, unit.hold_min()), ("P", 14, 120))
+        self.assertEqual((unit.last.symbol, unit.charge_kg_per_bdt, unit.hold_min()), ("P", 14, 120))
         self.assertEqual(unit.chemical, "peroxide")
 
     def test_stages_nobody_could_tell_apart_are_refused(self):
@@ -298,7 +298,7 @@ class Sequences(SimpleTestCase):
         usual, cold = rows_of(unit, 18.0), rows_of(unit, 18.0, {2: Run(temperature_c=62)})
         start = start_of(unit, 18.0)._replace(ks=0.7)
         self.assertGreater(march(cold, start)[-1].ks, march(usual, start)[-1].ks)
-        self.assertEqual(rows_of(unit, 18.0, {2: Run(charge_kg_per_odt=6.0)}), usual)
+        self.assertEqual(rows_of(unit, 18.0, {2: Run(charge_kg_per_bdt=6.0)}), usual)
 
 
 class Refusals(SimpleTestCase):
@@ -313,12 +313,12 @@ class Refusals(SimpleTestCase):
             ("E_SINGULAR", "strong_mass_pct", mix_strengths_by_mass,
              {"target_kg": 10, "target_mass_pct": 10, "strong_mass_pct": 10, "weak_mass_pct": 10}),
             ("E_BALANCE", "residual_g_per_l", residual_share,
-             {"residual_g_per_l": 3, "stage_consistency_pct": 10, "charge_kg_per_odt": 5}),
+             {"residual_g_per_l": 3, "stage_consistency_pct": 10, "charge_kg_per_bdt": 5}),
             ("E_UNIT", "chemical", so2_to_kill, {"residual_g_per_l": 1, "liquor_m3_per_h": 1, "chemical": "gold"}),
-            ("E_RANGE", "step_kg_per_odt", brightness_after_step,
-             {"now_brightness_pct": 80, "step_kg_per_odt": -9, "charge_kg_per_odt": 5, "response_per_kg": 0.2, "ks_floor_ks": 0.01}),
+            ("E_RANGE", "step_kg_per_bdt", brightness_after_step,
+             {"now_brightness_pct": 80, "step_kg_per_bdt": -9, "charge_kg_per_bdt": 5, "response_per_kg": 0.2, "ks_floor_ks": 0.01}),
             ("E_RANGE", "ks_floor_ks", response_fit,
-             {"charge_each_kg_per_odt": [5, 6, 7], "ks_in_each_ks": [0.1] * 3, "ks_out_each_ks": [0.02, 0.02, 0.01], "ks_floor_ks": 0.01}),
+             {"charge_each_kg_per_bdt": [5, 6, 7], "ks_in_each_ks": [0.1] * 3, "ks_out_each_ks": [0.02, 0.02, 0.01], "ks_floor_ks": 0.01}),
             ("E_SINGULAR", "effluent_m3_per_t", loop_conc,
              {"load_kg_per_t": 1, "fresh_m3_per_t": 1, "fresh_conc_kg_per_m3": 0, "effluent_m3_per_t": 0, "product_water_m3_per_t": 0}),
             ("E_INFEASIBLE", "limit_kg_per_m3", bleed_for_limit,

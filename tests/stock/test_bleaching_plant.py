@@ -14,22 +14,22 @@ from tests.line import MILL, hallin_reach
 HOUR = 3600.0
 FAMILIES = {
     "oxygen and peroxide alone": [
-        {"symbol": "O", "charge_kg_per_odt": 20, "retention_min": 60},
-        {"symbol": "Q", "charge_kg_per_odt": 2, "retention_min": 45},
-        {"symbol": "PO", "charge_kg_per_odt": 18, "retention_min": 90, "consistency_pct": 11, "residual_g_per_l": 0.4, "end_ph": 10.8},
+        {"symbol": "O", "charge_kg_per_bdt": 20, "retention_min": 60},
+        {"symbol": "Q", "charge_kg_per_bdt": 2, "retention_min": 45},
+        {"symbol": "PO", "charge_kg_per_bdt": 18, "retention_min": 90, "consistency_pct": 11, "residual_g_per_l": 0.4, "end_ph": 10.8},
     ],
     "short, for cane": [
-        {"symbol": "D0", "charge_kg_per_odt": 11, "retention_min": 45},
-        {"symbol": "EP", "charge_kg_per_odt": 5, "retention_min": 70},
-        {"symbol": "P", "charge_kg_per_odt": 12, "retention_min": 120, "consistency_pct": 10, "residual_g_per_l": 0.3, "end_ph": 10.8},
+        {"symbol": "D0", "charge_kg_per_bdt": 11, "retention_min": 45},
+        {"symbol": "EP", "charge_kg_per_bdt": 5, "retention_min": 70},
+        {"symbol": "P", "charge_kg_per_bdt": 12, "retention_min": 120, "consistency_pct": 10, "residual_g_per_l": 0.3, "end_ph": 10.8},
     ],
     "mechanical, peroxide twice": [
-        {"symbol": "P", "name": "P1", "charge_kg_per_odt": 12, "retention_min": 60},
-        {"symbol": "P", "name": "P2", "charge_kg_per_odt": 22, "retention_min": 120, "consistency_pct": 28, "residual_g_per_l": 1.0, "end_ph": 9.0},
+        {"symbol": "P", "name": "P1", "charge_kg_per_bdt": 12, "retention_min": 60},
+        {"symbol": "P", "name": "P2", "charge_kg_per_bdt": 22, "retention_min": 120, "consistency_pct": 28, "residual_g_per_l": 1.0, "end_ph": 9.0},
     ],
     "recovered, peroxide then dithionite": [
-        {"symbol": "P", "charge_kg_per_odt": 8, "retention_min": 60},
-        {"symbol": "Y", "charge_kg_per_odt": 6, "retention_min": 45},
+        {"symbol": "P", "charge_kg_per_bdt": 8, "retention_min": 60},
+        {"symbol": "Y", "charge_kg_per_bdt": 6, "retention_min": 45},
     ],
 }  # fmt: skip
 FURNISHES = {"mechanical, peroxide twice": "mechanical", "recovered, peroxide then dithionite": "recovered"}
@@ -157,7 +157,7 @@ class Families(SimpleTestCase):
                 self.assertAlmostEqual(rest, 83.5, places=3)
                 later(plant, HOUR)
                 self.assertAlmostEqual(plant.truth("cane_brightness"), rest, delta=0.1)
-                plant.write("charge:cane_bleach", 1.4 * stages[-1]["charge_kg_per_odt"])
+                plant.write("charge:cane_bleach", 1.4 * stages[-1]["charge_kg_per_bdt"])
                 later(plant, HOUR / 60 * (stages[-1]["retention_min"] + 90))
                 ceiling = plant.bleaching.usual["cane_bleach"].rows[-1]["ks_floor_ks"]
                 if plant.bleaching.usual["cane_bleach"].start.ks > 1.2 * ceiling:
@@ -165,12 +165,12 @@ class Families(SimpleTestCase):
 
 
 P_THEN_Y = [
-    {"symbol": "P", "charge_kg_per_odt": 8, "retention_min": 60, "consistency_pct": 10, "residual_g_per_l": 0.10},
+    {"symbol": "P", "charge_kg_per_bdt": 8, "retention_min": 60, "consistency_pct": 10, "residual_g_per_l": 0.10},
     {
-        "symbol": "Y", "charge_kg_per_odt": 6, "retention_min": 45, "consistency_pct": 4.5,
+        "symbol": "Y", "charge_kg_per_bdt": 6, "retention_min": 45, "consistency_pct": 4.5,
         "response_per_kg": {"value": 0.35, "fitted_from": "a ladder", "fitted_on": "2026-02-01", "by": "I. Orr"},
         "ks_floor": {"value": 0.01, "fitted_from": "a ladder", "fitted_on": "2026-02-01", "by": "I. Orr"},
-        "beside": [{"chemical": "sulphur_dioxide", "charge_kg_per_odt": 0, "solution_g_per_l": 60, "most_l_per_min": 6}],
+        "beside": [{"chemical": "sulphur_dioxide", "charge_kg_per_bdt": 0, "solution_g_per_l": 60, "most_l_per_min": 6}],
     },
 ]  # fmt: skip
 OXIDANT = {

@@ -195,5 +195,5 @@ class Learned(TestCase):
         self.assertLess(low.change, 0)
         self.assertIn(
             "efficiency_from_loss",
-            str(high.size.data["dilution_factor_t_per_odt"].figure.data["e_std_total_ratio"].figure.method.name),
+            str(high.size.data["dilution_factor_t_per_bdt"].figure.data["e_std_total_ratio"].figure.method.name),
         )

@@ -57,7 +57,7 @@ class Facts:
         return Datum([3, 1, 4, 2, 2, 5, 3, 1, 2, 4], SEEN)
 
     def flow(self, stream_id):
-        return Datum(self.result.streams[stream_id].bd_t_per_h, SEEN)
+        return Datum(self.result.streams[stream_id].bdt_per_h, SEEN)
 
     def thickness(self, stream_id):
         return Datum(self.result.streams[stream_id].consistency_pct, SEEN)

@@ -24,14 +24,14 @@ class Fits(TestCase):
     def test_a_stage_marched_through_is_found_again(self, rate, cut, dirt):
         row = {**STAGES.defaults, "response_per_kg": 0.2, "ks_floor_ks": 0.006, "rate_factor": rate, "kappa_floor_kappa": 2.0,
                "cut_scission": cut, "dirt_factor": dirt}  # fmt: skip
-        ends = [stage_end(row | {"charge_kg_per_odt": charge}, IN)[1] for charge in CHARGES]
+        ends = [stage_end(row | {"charge_kg_per_bdt": charge}, IN)[1] for charge in CHARGES]
         kappas = np.array([one.kappa for one in ends])
         found = kappa_rate_fit(
-            charge_each_kg_per_odt=CHARGES, in_each_kappa=[12.0] * 6, out_each_kappa=kappas, floor_kappa=2.0
+            charge_each_kg_per_bdt=CHARGES, in_each_kappa=[12.0] * 6, out_each_kappa=kappas, floor_kappa=2.0
         )
         self.assertAlmostEqual(found.rate_factor / rate, 1.0, places=6)
         specks = [400 * one.dirt_frac for one in ends]
-        fades = dirt_fit(charge_each_kg_per_odt=CHARGES, in_each_per_kg=[400] * 6, out_each_per_kg=specks)
+        fades = dirt_fit(charge_each_kg_per_bdt=CHARGES, in_each_per_kg=[400] * 6, out_each_per_kg=specks)
         self.assertAlmostEqual(fades.dirt_factor / dirt, 1.0, places=6)
         long = [one.dp**0.905 / 0.75 for one in ends]
         cuts = cut_fit(before_each_ml_per_g=[1200.0**0.905 / 0.75] * 6, after_each_ml_per_g=long)
@@ -47,13 +47,13 @@ class Fits(TestCase):
         six = [12.0] * 3
         for code, field, call, arguments in (
             ("E_RANGE", "floor_kappa", kappa_rate_fit,
-             {"charge_each_kg_per_odt": [1, 2, 3], "in_each_kappa": six, "out_each_kappa": [5, 4, 2], "floor_kappa": 2}),
+             {"charge_each_kg_per_bdt": [1, 2, 3], "in_each_kappa": six, "out_each_kappa": [5, 4, 2], "floor_kappa": 2}),
             ("E_COUNT", "out_each_kappa", kappa_rate_fit,
-             {"charge_each_kg_per_odt": [1, 2, 3], "in_each_kappa": six, "out_each_kappa": [5, 4, 3, 3], "floor_kappa": 1}),
-            ("E_SINGULAR", "charge_each_kg_per_odt", dirt_fit,
-             {"charge_each_kg_per_odt": [0, 0, 0], "in_each_per_kg": [9] * 3, "out_each_per_kg": [8] * 3}),
-            ("E_COUNT", "charge_each_kg_per_odt", dirt_fit,
-             {"charge_each_kg_per_odt": [1, 2], "in_each_per_kg": [9] * 3, "out_each_per_kg": [8] * 3}),
+             {"charge_each_kg_per_bdt": [1, 2, 3], "in_each_kappa": six, "out_each_kappa": [5, 4, 3, 3], "floor_kappa": 1}),
+            ("E_SINGULAR", "charge_each_kg_per_bdt", dirt_fit,
+             {"charge_each_kg_per_bdt": [0, 0, 0], "in_each_per_kg": [9] * 3, "out_each_per_kg": [8] * 3}),
+            ("E_COUNT", "charge_each_kg_per_bdt", dirt_fit,
+             {"charge_each_kg_per_bdt": [1, 2], "in_each_per_kg": [9] * 3, "out_each_per_kg": [8] * 3}),
         ):  # fmt: skip
             with self.subTest(call.__name__, field=field):
                 refused(self, code, field, call, **arguments)
@@ -68,11 +68,11 @@ class Dirt(TestCase):
     def test_it_fades_by_what_each_stage_takes(self):
         """26.4 kg active chlorine at 0.03 leaves exp(-0.72), less what carry-over eats; 12 kg peroxide at 0.02 exp(-0.24)."""
         rows = [
-            {"charge_kg_per_odt": 26.4, "response_per_kg": 0.18, "ks_floor_ks": 0.006, "cod_demand_kg_per_kg": 0.4, "dirt_factor": 0.03},
-            {"charge_kg_per_odt": 12, "response_per_kg": 0.25, "ks_floor_ks": 0.006, "dirt_factor": 0.02},
+            {"charge_kg_per_bdt": 26.4, "response_per_kg": 0.18, "ks_floor_ks": 0.006, "cod_demand_kg_per_kg": 0.4, "dirt_factor": 0.03},
+            {"charge_kg_per_bdt": 12, "response_per_kg": 0.25, "ks_floor_ks": 0.006, "dirt_factor": 0.02},
         ]  # fmt: skip
         found = bleached(
-            stages=rows, kappa_in_kappa=12, in_brightness_pct=42, viscosity_ml_per_g=900, carryover_cod_kg_per_odt=6
+            stages=rows, kappa_in_kappa=12, in_brightness_pct=42, viscosity_ml_per_g=900, carryover_cod_kg_per_bdt=6
         )
         self.assertAlmostEqual(found.dirt_each_frac[0], 0.486752, places=5)  # exp(-0.03 * 24)
         self.assertAlmostEqual(found.dirt_each_frac[1], 0.382893, places=5)  # exp(-0.72 - 0.24)

@@ -1,5 +1,6 @@
 """The line: its definition, its balance, its drawing."""
 
+import re
 from unittest import TestCase
 
 import numpy as np
@@ -48,7 +49,7 @@ class Balance(TestCase):
                 self.assertTrue(result.feasible)
                 self.assertAlmostEqual(result.streams["reel_out"].total_t_per_h, grade.tonnes_per_h)
                 self.assertAlmostEqual(
-                    result.streams["reel_out"]["filler"], grade.ash_frac * result.streams["reel_out"].bd_t_per_h
+                    result.streams["reel_out"]["filler"], grade.ash_frac * result.streams["reel_out"].bdt_per_h
                 )
 
     @settings(max_examples=15)
@@ -58,9 +59,9 @@ class Balance(TestCase):
         shares = {name: weight / sum(weights) for name, weight in zip(names, weights, strict=True)}
         result = balance().solve(Order.of(hallin_reach().grades[0], tonnes, shares))
         self.assertLess(result.closure_frac, 1e-9)
-        furnish = sum(result.streams[name].bd_t_per_h for name in names)
+        furnish = sum(result.streams[name].bdt_per_h for name in names)
         for name in names:
-            self.assertAlmostEqual(result.streams[name].bd_t_per_h / furnish, shares[name], places=7)
+            self.assertAlmostEqual(result.streams[name].bdt_per_h / furnish, shares[name], places=7)
 
     def test_each_unit_closes_when_counted_by_hand(self):
         result = balance().solve(Order.of(hallin_reach().grades[0]))
@@ -112,6 +113,20 @@ class Balance(TestCase):
             self.assertEqual((caught.exception.argument, caught.exception.code), (field, code))
 
 
+class Spelling(TestCase):
+    def test_a_file_of_before_bone_dry_had_one_spelling_is_read_as_it_was_meant(self):
+        text = MILL.read_text(encoding="utf-8")
+        former = re.sub(r"_bdt(?=[a-z_]*:)", "_odt", text)
+        self.assertGreater(sum(one != two for one, two in zip(former.split("_"), text.split("_"), strict=True)), 30)
+        self.assertEqual(parse_definition(former), parse_definition(text))
+        rates = text.replace("capacity_bdt_per_h", "capacity_bd_t_per_h")
+        self.assertEqual(parse_definition(rates), parse_definition(text))
+
+    def test_a_name_that_never_was_is_refused_still(self):
+        with self.assertRaisesRegex(DefinitionError, "capacity_tons"):
+            parse_definition(MILL.read_text(encoding="utf-8").replace("capacity_bdt_per_h", "capacity_tons", 1))
+
+
 class DefinitionFaults(TestCase):
     def broken(self, change):
         raw = yaml.safe_load(MILL.read_text(encoding="utf-8"))
@@ -146,7 +161,7 @@ class DefinitionFaults(TestCase):
             (lambda raw: raw.pop("grades"), "grades: Field required"),
             (lambda raw: self.unit(raw, "wood_refine").pop("consistency_pct"), "unknown flows but"),
             (
-                lambda raw: self.unit(raw, "wood_wash")["wash"].update(dilution_factor_t_per_odt=99),
+                lambda raw: self.unit(raw, "wood_wash")["wash"].update(dilution_factor_t_per_bdt=99),
                 "wood_wash · wash · dilution_factor",
             ),
         )
@@ -172,7 +187,7 @@ class DefinitionFaults(TestCase):
 class DrawnLine(TestCase):
     def setUp(self):
         result = balance().solve(Order.of(hallin_reach().grades[0]))
-        self.flows = {name: stream.bd_t_per_h for name, stream in result.streams.items()}
+        self.flows = {name: stream.bdt_per_h for name, stream in result.streams.items()}
 
     def test_every_gate_and_vat_is_drawn_inside_the_box(self):
         drawing = draw_line(hallin_reach(), self.flows, width=962, height=498)

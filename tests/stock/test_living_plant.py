@@ -182,7 +182,7 @@ class MoveTests(SimpleTestCase):
         freeness, brightness = plant.truth("wood_freeness"), plant.truth("cane_brightness")
         kw, slope = plant.powers["wood_refine"], 0.0027
         plant.write("power:wood_refine", kw * 1.1)
-        sre = 0.1 * kw / plant.result.streams["wood"].bd_t_per_h
+        sre = 0.1 * kw / plant.result.streams["wood"].bdt_per_h
         self.assertAlmostEqual((plant.truth("wood_freeness") or 0) / (freeness or 1), np.exp(-slope * sre), delta=0.01)
         plant.write("charge:cane_bleach", 15)
         plant.run(8 * HOUR)

@@ -39,7 +39,7 @@ class AtRest(TestCase):
             found.run(2 * HOUR, factor, 2.3, {machine: health})
         shown = [one.e_std * (health if machine in (0, at) else 1.0) for at, one in enumerate(unit.machines, 1)]
         stages = [{"std_consistency_pct": 10.0, "vat_consistency_pct": 0.0, "displacement_ratio": 0.0, "added_conc_kg_per_t": 0.0,
-                   "bleed_t_per_odt": 0.0, **one} for one in rows_of(unit.machines, shown)]  # fmt: skip
+                   "bleed_t_per_bdt": 0.0, **one} for one in rows_of(unit.machines, shown)]  # fmt: skip
         rows = equations(stages, unit.wash.feed_consistency_pct, factor)
         mats, tanks = steady(rows, 1.0, 0.0)
         self.assertAlmostEqual(found.share, rows[-1].l_out * mats[-1] / rows[0].l_in, delta=0.02 * found.share + 1e-6)
@@ -65,7 +65,7 @@ class Slow(TestCase):
         for name, rate in (("wood_wash", 5.9), ("cane_wash", 2.3)):
             with self.subTest(name):
                 found, unit = line_of(name, rate), hallin_reach().unit(name)
-                factor = unit.wash.dilution_factor_t_per_odt + 0.3
+                factor = unit.wash.dilution_factor_t_per_bdt + 0.3
                 end = line_of(name, rate)
                 for _ in range(60):
                     last = end.run(2 * HOUR, factor, rate, {})
@@ -90,7 +90,7 @@ class InThePlant(TestCase):
         factor = next(one.factor for one in plant.separating.washers if one.unit.id == unit_id)
         return [
             stage_efficiency(
-                dilution_factor_t_per_odt=factor, discharge_consistency_pct=machine.discharge_consistency_pct,
+                dilution_factor_t_per_bdt=factor, discharge_consistency_pct=machine.discharge_consistency_pct,
                 filtrate_conc_kg_per_t=filtrate, discharge_conc_kg_per_t=mat, wash_conc_kg_per_t=wash,
             ).e_std_ratio
             for machine, (filtrate, mat, wash) in zip(unit.machines, plant.separating.liquors(unit_id), strict=True)

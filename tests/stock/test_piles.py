@@ -214,8 +214,8 @@ class ChipBlend(TestCase):
         self.assertAlmostEqual(100 * feeds.green_each_t_per_h[0] / feeds.green_t_per_h, 31.4, delta=0.05)
 
     def test_a_feeder_runs_as_its_volume(self):
-        half = feeder_speed(bd_t_per_h=6.2, basic_density_kg_per_m3=412, solid_volume_factor=0.38, most_m3_per_h=90)
-        whole = feeder_speed(bd_t_per_h=12.4, basic_density_kg_per_m3=412, solid_volume_factor=0.38, most_m3_per_h=90)
+        half = feeder_speed(bdt_per_h=6.2, basic_density_kg_per_m3=412, solid_volume_factor=0.38, most_m3_per_h=90)
+        whole = feeder_speed(bdt_per_h=12.4, basic_density_kg_per_m3=412, solid_volume_factor=0.38, most_m3_per_h=90)
         self.assertAlmostEqual(whole.speed_pct, 2 * half.speed_pct)
 
     @settings(max_examples=30)

@@ -50,35 +50,35 @@ class Dilution(TestCase):
 
     @given(st.floats(0.1, 50), st.floats(0.5, 12))
     def test_flow_and_rate_return(self, rate, consistency):
-        flow = stock_flow_l_per_min(bd_t_per_h=rate, consistency_pct=consistency)
+        flow = stock_flow_l_per_min(bdt_per_h=rate, consistency_pct=consistency)
         self.assertAlmostEqual(bd_rate_t_per_h(flow_l_per_min=flow, consistency_pct=consistency), rate, places=9)
 
 
 class Washing(TestCase):
     @given(st.floats(0.2, 5.5), st.floats(4, 20))
     def test_the_dilution_factor_returns_from_its_loss(self, df, e_std):
-        loss = 1500 * washing_loss_frac(dilution_factor_t_per_odt=df, feed_consistency_pct=10, e_std_total_ratio=e_std)
+        loss = 1500 * washing_loss_frac(dilution_factor_t_per_bdt=df, feed_consistency_pct=10, e_std_total_ratio=e_std)
         assume(loss > 1e-3)
         back = dilution_factor_for_loss(
-            target_loss_kg_per_odt=loss, feed_consistency_pct=10, feed_solids_kg_per_odt=1500, e_std_total_ratio=e_std
+            target_loss_kg_per_bdt=loss, feed_consistency_pct=10, feed_solids_kg_per_bdt=1500, e_std_total_ratio=e_std
         )
         self.assertAlmostEqual(back, df, places=5)
 
     @given(st.floats(0, 5), st.floats(0.01, 1), st.floats(1, 20))
     def test_more_water_never_loses_more(self, df, step, e_std):
         at = {"feed_consistency_pct": 10, "e_std_total_ratio": e_std}
-        now = washing_loss_frac(dilution_factor_t_per_odt=df, **at)
-        self.assertLessEqual(washing_loss_frac(dilution_factor_t_per_odt=df + step, **at), now + 1e-12)
+        now = washing_loss_frac(dilution_factor_t_per_bdt=df, **at)
+        self.assertLessEqual(washing_loss_frac(dilution_factor_t_per_bdt=df + step, **at), now + 1e-12)
 
     def test_the_limit_at_no_dilution_is_continuous(self):
         at = {"feed_consistency_pct": 12, "e_std_total_ratio": 9}
-        zero = washing_loss_frac(dilution_factor_t_per_odt=0, **at)
-        self.assertAlmostEqual(zero, washing_loss_frac(dilution_factor_t_per_odt=1e-6, **at), places=5)
+        zero = washing_loss_frac(dilution_factor_t_per_bdt=0, **at)
+        self.assertAlmostEqual(zero, washing_loss_frac(dilution_factor_t_per_bdt=1e-6, **at), places=5)
 
     def test_out_of_reach_says_what_is_in_reach(self):
         with self.assertRaisesRegex(DomainError, "out of reach; the line gives"):
             dilution_factor_for_loss(
-                target_loss_kg_per_odt=0.001, feed_consistency_pct=10, feed_solids_kg_per_odt=1500, e_std_total_ratio=3
+                target_loss_kg_per_bdt=0.001, feed_consistency_pct=10, feed_solids_kg_per_bdt=1500, e_std_total_ratio=3
             )
 
 
@@ -112,7 +112,7 @@ class Brightness(TestCase):
     def test_the_charge_reaches_its_brightness(self, start, gain):
         stage = {"response_per_kg": 0.25, "ks_floor_ks": 0.004}
         charge = charge_for_brightness(start_brightness_pct=start, target_brightness_pct=start + gain, **stage)
-        ks = ks_after(ks_in_ks=km_k_over_s(reflectance_frac=start / 100), charge_kg_per_odt=charge, **stage)
+        ks = ks_after(ks_in_ks=km_k_over_s(reflectance_frac=start / 100), charge_kg_per_bdt=charge, **stage)
         self.assertAlmostEqual(100 * km_reflectance_frac(ks=ks), start + gain, places=6)
 
     @given(st.floats(0.5, 0.9), st.floats(0.5, 0.9), st.floats(0, 1))
@@ -156,7 +156,7 @@ class Refining(TestCase):
         assume(energy < 600)
         after = freeness_after(unrefined_csf_ml=start, sre_kwh_per_t=energy, slope_ratio=0.0034)
         self.assertAlmostEqual(after, start * share, places=6)
-        step = power_step(now_csf_ml=start, target_csf_ml=start * share, bd_t_per_h=5, slope_ratio=0.0034)
+        step = power_step(now_csf_ml=start, target_csf_ml=start * share, bdt_per_h=5, slope_ratio=0.0034)
         self.assertAlmostEqual(step, 5 * energy, places=6)
 
 
@@ -170,7 +170,7 @@ class MachineAndChests(TestCase):
 
     def test_the_head_box_balance_closes(self):
         box = headbox_balance(
-            sheet_bd_t_per_h=12.4, retention_frac=0.82, headbox_pct=0.75, thick_pct=3.2, couch_solids_pct=19
+            sheet_bdt_per_h=12.4, retention_frac=0.82, headbox_pct=0.75, thick_pct=3.2, couch_solids_pct=19
         )
         fed = box.thick_t_per_h * 3.2 + box.recirculated_t_per_h * box.white_water_pct
         self.assertAlmostEqual(fed, box.headbox_t_per_h * 0.75, places=6)
@@ -197,11 +197,11 @@ class MachineAndChests(TestCase):
 
     def test_what_nobody_draws_from_has_no_time(self):
         with recording() as seen:
-            self.assertIsNone(chest_cover(level_bd_t=5.0, min_bd_t=1.0, demand_bd_t_per_h=0))
+            self.assertIsNone(chest_cover(level_bdt=5.0, min_bdt=1.0, demand_bdt_per_h=0))
         self.assertIn("nothing is drawn", seen.warnings[0])
         with self.assertRaisesRegex(DomainError, "nothing is drawn"):  # no number to show
             data = {name: Datum(value, Origin("entered", "t")) for name, value in
-                    (("level_bd_t", 5.0), ("min_bd_t", 1.0), ("demand_bd_t_per_h", 0.0))}  # fmt: skip
+                    (("level_bdt", 5.0), ("min_bdt", 1.0), ("demand_bdt_per_h", 0.0))}  # fmt: skip
             figure("chest_cover", "cover", data)
 
     def test_a_curve_of_freeness_is_refused_where_it_says_nothing(self):
@@ -217,7 +217,7 @@ class MachineAndChests(TestCase):
 
     def test_a_dose_at_a_low_stroke_is_doubted(self):
         with recording() as seen:
-            found = dose_to_pump(bd_t_per_h=1, dose_kg_per_t=1, active_pct=10, pump_max_l_per_h=200)
+            found = dose_to_pump(bdt_per_h=1, dose_kg_per_t=1, active_pct=10, pump_max_l_per_h=200)
         self.assertAlmostEqual(found.stroke_pct, 5.0)
         self.assertIn("doses unevenly", seen.warnings[0])
 

@@ -25,10 +25,10 @@ REFUSED = (
     ("kappa_hatton", {"h_factor": 9000, "effective_alkali_pct_na2o": 29.0}, "E_RANGE", "h_factor", "far outside"),
     ("h_for_kappa", {"kappa_target_kappa": 199}, "", "", ""),
     ("h_for_kappa", {"kappa_target_kappa": 5}, "E_INFEASIBLE", "kappa_target_kappa", "charge more alkali"),
-    ("shower_flow_l_per_min", {"dilution_factor_t_per_odt": -1, "discharge_consistency_pct": 60}, "E_RANGE", "dilution_factor_t_per_odt", "less than no water"),
+    ("shower_flow_l_per_min", {"dilution_factor_t_per_bdt": -1, "discharge_consistency_pct": 60}, "E_RANGE", "dilution_factor_t_per_bdt", "less than no water"),
     ("displacement_ratio", {"shower_conc_g_per_l": 45}, "E_SINGULAR", "shower_conc_g_per_l", "undefined"),
     ("displacement_ratio", {"discharge_conc_g_per_l": 60}, "E_BALANCE", "discharge_conc_g_per_l", "check them"),
-    ("dilution_factor_for_loss", {"target_loss_kg_per_odt": 900}, "E_INFEASIBLE", "target_loss_kg_per_odt", "out of reach"),
+    ("dilution_factor_for_loss", {"target_loss_kg_per_bdt": 900}, "E_INFEASIBLE", "target_loss_kg_per_bdt", "out of reach"),
     ("screen_rates", {"reject_flow_l_per_min": 6000}, "E_RANGE", "reject_flow_l_per_min", "not less than the feed"),
     ("screen_rates", {"reject_flow_l_per_min": 3000, "reject_consistency_pct": 5}, "E_BALANCE", "reject_consistency_pct", "check the samples"),
     ("charge_for_brightness", {"target_brightness_pct": 95}, "E_INFEASIBLE", "target_brightness_pct", "however much is charged"),
@@ -51,7 +51,7 @@ REFUSED = (
     ("screen_out_fines", {"fines_wanted_pct": 3.0}, "E_ORDER", "fines_wanted_pct", "more than the 2.3 % there are"),
     ("tank_kappa", {"first_t": 0}, "", "", ""),
     ("tank_kappa", {"first_t": 0, "second_t": 0}, "E_RANGE", "second_t", "no pulp in the tank"),
-    ("shower_flow_l_per_min", {"dilution_factor_t_per_odt": -3, "discharge_consistency_pct": 10}, "", "", ""),
+    ("shower_flow_l_per_min", {"dilution_factor_t_per_bdt": -3, "discharge_consistency_pct": 10}, "", "", ""),
     ("h_for_kappa", {"kappa_target_kappa": 199, "alpha": 190}, "E_INFEASIBLE", "kappa_target_kappa", "nothing to cook"),
     ("transmitter_bias", {"lab_pct": [3.3, 3.4, 3.5, 3.6, 3.7]}, "E_COUNT", "lab_pct", "differ in length"),
 )  # fmt: skip
@@ -62,10 +62,10 @@ WARNED = (
     ("screen_rates", {"reject_flow_l_per_min": 300, "reject_consistency_pct": 5.0}, "expect plugging"),
     ("kappa_hatton", {"h_factor": 2500, "effective_alkali_pct_na2o": 17.5, "alpha": 250}, "residual phase"),
     ("d0_charge", {"kappa_factor": 0.5}, "usual is 0.12 to 0.35"),
-    ("dilution_factor_t_per_odt", {"wash_liquor_t_per_odt": 9.8}, ""),
-    ("dilution_factor_t_per_odt", {"wash_liquor_t_per_odt": 14}, "is not usual: -1 to 5"),
-    ("dilution_factor_t_per_odt", {"wash_liquor_t_per_odt": 2}, "is not usual: -1 to 5"),
-    ("chest_cover", {"level_bd_t": 0}, "under its least level"),
+    ("dilution_factor_t_per_bdt", {"wash_liquor_t_per_bdt": 9.8}, ""),
+    ("dilution_factor_t_per_bdt", {"wash_liquor_t_per_bdt": 14}, "is not usual: -1 to 5"),
+    ("dilution_factor_t_per_bdt", {"wash_liquor_t_per_bdt": 2}, "is not usual: -1 to 5"),
+    ("chest_cover", {"level_bdt": 0}, "under its least level"),
     ("liquor_cover", {"level_pct": 1, "low_pct": 10}, "under its low level"),
     ("so2_to_fortify", {"wanted_pct": 5.0}, "nothing to absorb"),
 )
@@ -109,7 +109,7 @@ class Names(TestCase):
     def test_units_come_from_the_longest_known_tail(self):
         for name, unit in (
             ("flow_l_per_min", "L/min"),
-            ("fed_bd_t_per_h", "BDt/h"),
+            ("fed_bdt_per_h", "BDt/h"),
             ("level_bdt", "BDt"),
             ("start_brightness_pct", "% ISO"),
             ("moisture_pct", "%"),
@@ -172,7 +172,7 @@ class Figures(TestCase):
                 "moisture_pct": Datum(5.5, SEEN),
             },
         )
-        self.assertAlmostEqual(reel.other("bd_t_per_h", "bone-dry").value, 12.3833, places=3)
+        self.assertAlmostEqual(reel.other("bdt_per_h", "bone-dry").value, 12.3833, places=3)
 
     def test_warnings_ride_with_the_figure(self):
         load = figure(

@@ -119,7 +119,7 @@ class Said(TestCase):
     def test_a_save_all_that_lets_fibre_go_says_how_much(self):
         found = card("saveall_recovery", 79.0)
         self.assertEqual(found.rule, "fibre_to_drain")
-        fed = found.size.data["fed_bd_t_per_h"].value
+        fed = found.size.data["fed_bdt_per_h"].value
         self.assertAlmostEqual(found.size.value, 90 * fed)  # nine points of it
         self.assertIn("retention on the wire", found.correction)
 
@@ -138,4 +138,4 @@ class Said(TestCase):
 
 
 class _Dry:
-    total_t_per_h = bd_t_per_h = consistency_pct = 0.0
+    total_t_per_h = bdt_per_h = consistency_pct = 0.0

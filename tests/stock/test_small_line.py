@@ -21,7 +21,7 @@ SMALL = {
     "tags": [],
     "units": [
         {"id": "store", "kind": "source", "name": "Bales", "station": "all", "family": "bales", "consistency_pct": 90, "solids": {"fibre": 1}},
-        {"id": "pulper", "kind": "mix", "name": "Pulper", "station": "all", "consistency_pct": 5.0, "capacity_bd_t_per_h": 12},
+        {"id": "pulper", "kind": "mix", "name": "Pulper", "station": "all", "consistency_pct": 5.0, "capacity_bdt_per_h": 12},
         {"id": "chest", "kind": "mix", "name": "Chest", "station": "all", "recipe": True, "consistency_pct": THICK_PCT},
         {"id": "headbox", "kind": "mix", "name": "Head box", "station": "all", "consistency_pct": HEADBOX_PCT},
         {"id": "wire", "kind": "separate", "name": "Wire", "station": "all", "accept": "sheet", "rest": "tray", "accept_frac": {"fibre": RETAINED}, "consistency_pct": COUCH_PCT},
@@ -70,14 +70,14 @@ class ByHand(TestCase):
 
     def test_the_reel_holds_the_order(self):
         self.assertAlmostEqual(self.result.streams["dry"].total_t_per_h, 10)
-        self.assertAlmostEqual(self.result.streams["dry"].bd_t_per_h, 9.5)
+        self.assertAlmostEqual(self.result.streams["dry"].bdt_per_h, 9.5)
         self.assertAlmostEqual(self.result.streams["vapour"].total_t_per_h, 9.5 / 0.20 - 10)
 
     def test_the_wire_retains_its_share(self):
         on_wire = 9.5 / RETAINED
-        self.assertAlmostEqual(self.result.streams["flow"].bd_t_per_h, on_wire)
+        self.assertAlmostEqual(self.result.streams["flow"].bdt_per_h, on_wire)
         self.assertAlmostEqual(self.result.streams["flow"].total_t_per_h, 100 * on_wire / HEADBOX_PCT)
-        self.assertAlmostEqual(self.result.streams["tray"].bd_t_per_h, on_wire - 9.5)
+        self.assertAlmostEqual(self.result.streams["tray"].bdt_per_h, on_wire - 9.5)
 
     def test_every_stream_from_the_pit_is_as_strong_as_the_tray(self):
         tray = self.result.streams["tray"]
@@ -90,7 +90,7 @@ class ByHand(TestCase):
         from stock.delivery.machine import headbox_balance
 
         box = headbox_balance(
-            sheet_bd_t_per_h=9.5,
+            sheet_bdt_per_h=9.5,
             retention_frac=RETAINED,
             headbox_pct=HEADBOX_PCT,
             thick_pct=THICK_PCT,
@@ -101,8 +101,8 @@ class ByHand(TestCase):
         self.assertAlmostEqual(box.recirculated_t_per_h, self.result.streams["back"].total_t_per_h, places=4)
 
     def test_fibre_from_the_bales_leaves_as_paper_or_with_the_overflow(self):
-        lost = self.result.streams["over"].bd_t_per_h
-        self.assertAlmostEqual(self.result.streams["bales"].bd_t_per_h, 9.5 + lost, places=9)
+        lost = self.result.streams["over"].bdt_per_h
+        self.assertAlmostEqual(self.result.streams["bales"].bdt_per_h, 9.5 + lost, places=9)
 
     def test_water_closes_over_the_whole_line(self):
         fed = self.result.streams["fresh"]["water"] + self.result.streams["bales"]["water"]
@@ -111,7 +111,7 @@ class ByHand(TestCase):
         self.assertLess(self.result.closure_frac, 1e-12)
 
     def test_the_pulper_binds_where_its_capacity_says(self):
-        fed = self.result.streams["slush"].bd_t_per_h
+        fed = self.result.streams["slush"].bdt_per_h
         self.assertAlmostEqual(self.result.most_t_per_h, 10 * 12 / fed)
         self.assertEqual(self.result.binding.unit, "Pulper")
 
@@ -146,7 +146,7 @@ class Changed(TestCase):
 
         changed = line(filled)
         result = LineBalance(changed).solve(Order.of(changed.grades[0]))
-        self.assertAlmostEqual(result.streams["dry"]["filler"] / result.streams["dry"].bd_t_per_h, 0.15)
+        self.assertAlmostEqual(result.streams["dry"]["filler"] / result.streams["dry"].bdt_per_h, 0.15)
         lost = result.streams["over"]["filler"]
         self.assertAlmostEqual(result.streams["slurry"]["filler"], 0.15 * 9.5 + lost, places=9)
 
@@ -190,7 +190,7 @@ class Changed(TestCase):
 
         changed = line(dosed)
         result = LineBalance(changed).solve(Order.of(changed.grades[0]))
-        fibre = result.streams["bales"].bd_t_per_h
+        fibre = result.streams["bales"].bdt_per_h
         self.assertAlmostEqual(result.streams["lye_in"]["inorganics"], 0.1 * fibre)
         self.assertAlmostEqual(result.streams["lye_in"]["water"], 0.5 * fibre)
 

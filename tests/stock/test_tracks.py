@@ -38,13 +38,13 @@ class Tracks(TestCase):
         hours = list(np.linspace(-30, -1, len(shares)))
         track, rate = Track(hours, shares), 8.0
         history = [
-            {"ago_min": -60 * hour, "feed_bd_t_per_h": rate * share} for hour, share in zip(hours, shares, strict=True)
+            {"ago_min": -60 * hour, "feed_bdt_per_h": rate * share} for hour, share in zip(hours, shares, strict=True)
         ]
-        held = sum(one["feed_bd_t_per_h"] for one in history)
+        held = sum(one["feed_bdt_per_h"] for one in history)
         if held / len(shares) * 25 < hold_h * rate:
             return
         try:
-            age = tower_exit_age(feed_history=history, hold_up_odt=hold_h * rate)
+            age = tower_exit_age(feed_history=history, hold_up_bdt=hold_h * rate)
         except DomainError:
             return  # the record is too short for it
         self.assertAlmostEqual(-60 * track.by_clock(-hold_h), age, places=4)
@@ -62,13 +62,13 @@ class Tracks(TestCase):
 class Dosed(TestCase):
     @given(st.floats(0.1, 60), st.floats(0.5, 40), st.floats(1, 500))
     def test_the_pump_gives_the_charge_it_was_set_for(self, charge, rate, strength):
-        flow = dosing_flow(charge_kg_per_odt=charge, production_bd_t_per_h=rate, solution_g_per_l=strength)
-        given_ = pumped_charge(flow_l_per_min=flow, solution_g_per_l=strength, production_bd_t_per_h=rate)
+        flow = dosing_flow(charge_kg_per_bdt=charge, production_bdt_per_h=rate, solution_g_per_l=strength)
+        given_ = pumped_charge(flow_l_per_min=flow, solution_g_per_l=strength, production_bdt_per_h=rate)
         self.assertAlmostEqual(given_, charge, places=8)
 
     @given(st.floats(0.5, 30), st.floats(2, 20), st.floats(1, 24))
     def test_a_tank_that_fell_by_its_pump_proves_its_charge(self, charge, rate, hours):
-        flow = dosing_flow(charge_kg_per_odt=charge, production_bd_t_per_h=rate, solution_g_per_l=60.0)
+        flow = dosing_flow(charge_kg_per_bdt=charge, production_bdt_per_h=rate, solution_g_per_l=60.0)
         used = flow * 60 * hours / 1000
         if used > 4000:
             return
@@ -78,14 +78,14 @@ class Dosed(TestCase):
             holds_m3=5,
             solution_g_per_l=60,
             pulp_bdt=rate * hours,
-            meant_kg_per_odt=charge,
+            meant_kg_per_bdt=charge,
         )
-        self.assertAlmostEqual(proved.charge_kg_per_odt, charge, places=6)
+        self.assertAlmostEqual(proved.charge_kg_per_bdt, charge, places=6)
         cover = tank_cover_h(holds_m3=used, flow_l_per_min=flow)
         self.assertAlmostEqual(cover, hours, places=6)
 
     def test_a_slipping_pump_is_named_and_a_tank_that_gained_is_refused(self):
-        told = {"loads_m3": 0, "solution_g_per_l": 60, "pulp_bdt": 100, "meant_kg_per_odt": 4.0}
+        told = {"loads_m3": 0, "solution_g_per_l": 60, "pulp_bdt": 100, "meant_kg_per_bdt": 4.0}
         with recording() as noted:
             self.assertLess(tank_charge(held_m3=15, holds_m3=10, **told).over_frac, -0.2)
         self.assertIn("25 % less than meant", noted.warnings[0])
@@ -109,18 +109,18 @@ class Dosed(TestCase):
         self.assertEqual({dose.id for dose in titrated(line, units[0]).values()}, {"wood_dose"})
 
     def test_what_is_given_beside_stands_once(self):
-        old = Stage.model_validate({"symbol": "P", "alkali_kg_per_odt": 9})
-        self.assertEqual(old.alkali_kg_per_odt, 9)
+        old = Stage.model_validate({"symbol": "P", "alkali_kg_per_bdt": 9})
+        self.assertEqual(old.alkali_kg_per_bdt, 9)
         with self.assertRaisesRegex(ValueError, "stands beside P twice"):
             Stage.model_validate({
-                "symbol": "P", "alkali_kg_per_odt": 9, "beside": [{"chemical": "caustic", "charge_kg_per_odt": 1}]
+                "symbol": "P", "alkali_kg_per_bdt": 9, "beside": [{"chemical": "caustic", "charge_kg_per_bdt": 1}]
             })  # fmt: skip
 
 
 class Balances(TestCase):
     @given(st.floats(2, 20), st.floats(20, 60), st.floats(1, 30))
     def test_steam_through_a_wall_costs_what_its_condensate_keeps(self, thick, cold, rise):
-        told = {"production_bd_t_per_h": 10, "stock_consistency_pct": thick, "in_c": cold, "out_c": cold + rise}
+        told = {"production_bdt_per_h": 10, "stock_consistency_pct": thick, "in_c": cold, "out_c": cold + rise}
         straight = direct_steam(**told).steam_t_per_h
         cool = indirect_steam(**told, condensate_c=cold + rise)
         self.assertAlmostEqual(straight, cool, places=9)  # condensate as warm as the stock: the same heat
@@ -128,16 +128,16 @@ class Balances(TestCase):
 
     @given(st.floats(0, 0.9), st.floats(5, 15), st.floats(0, 1), st.floats(5, 80))
     def test_the_loop_closes(self, residual, diluted, back, cod):
-        told = {"residual_frac": residual, "press_consistency_pct": 30, "charge_kg_per_odt": 24}
-        loop = peroxide_loop(**told, diluted_consistency_pct=diluted, return_frac=back, new_cod_kg_per_odt=cod)
-        self.assertAlmostEqual(loop.cod_kg_per_odt * (1 - loop.returned_frac), cod, places=6)
-        self.assertAlmostEqual(loop.fresh_kg_per_odt + loop.back_kg_per_odt, 24, places=9)
+        told = {"residual_frac": residual, "press_consistency_pct": 30, "charge_kg_per_bdt": 24}
+        loop = peroxide_loop(**told, diluted_consistency_pct=diluted, return_frac=back, new_cod_kg_per_bdt=cod)
+        self.assertAlmostEqual(loop.cod_kg_per_bdt * (1 - loop.returned_frac), cod, places=6)
+        self.assertAlmostEqual(loop.fresh_kg_per_bdt + loop.back_kg_per_bdt, 24, places=9)
         if back == 1:
             same = fresh_peroxide(**told, mixed_consistency_pct=diluted)
-            self.assertAlmostEqual(loop.fresh_kg_per_odt, same, places=9)
+            self.assertAlmostEqual(loop.fresh_kg_per_bdt, same, places=9)
 
     def test_a_loop_with_no_way_out_is_refused(self):
-        told = {"charge_kg_per_odt": 24, "residual_frac": 0.2, "diluted_consistency_pct": 1, "new_cod_kg_per_odt": 30}
+        told = {"charge_kg_per_bdt": 24, "residual_frac": 0.2, "diluted_consistency_pct": 1, "new_cod_kg_per_bdt": 30}
         with self.assertRaises(DomainError) as caught:
             peroxide_loop(**told, press_consistency_pct=40, return_frac=1)
         self.assertEqual(caught.exception.code, "E_SINGULAR")

@@ -59,9 +59,9 @@ drums = st.fixed_dictionaries(
         "vat_consistency_pct": st.floats(0.7, 2.0),
         "discharge_consistency_pct": st.floats(9.0, 14.0),
         "displacement_ratio": st.floats(0.4, 0.92),
-        "added_t_per_odt": st.floats(0.0, 1.0),
+        "added_t_per_bdt": st.floats(0.0, 1.0),
         "added_conc_kg_per_t": st.floats(0.0, 20.0),
-        "bleed_t_per_odt": st.floats(0.0, 0.5),
+        "bleed_t_per_bdt": st.floats(0.0, 0.5),
     }
 )
 others = st.fixed_dictionaries({"discharge_consistency_pct": st.floats(9.0, 32.0), "e_std_ratio": st.floats(0.5, 7.0)})
@@ -75,7 +75,7 @@ class LineTests(SimpleTestCase):
     @given(lines, st.floats(9.0, 12.0), st.floats(20.0, 200.0), st.floats(1.0, 4.0), st.floats(0.0, 8.0))
     def test_it_closes_on_each_machine_and_in_all(self, stages, feed_pct, conc, factor, wash):
         found = washed_line(
-            stages=stages, feed_consistency_pct=feed_pct, feed_conc_kg_per_t=conc, dilution_factor_t_per_odt=factor,
+            stages=stages, feed_consistency_pct=feed_pct, feed_conc_kg_per_t=conc, dilution_factor_t_per_bdt=factor,
             wash_conc_kg_per_t=wash,
         )  # fmt: skip
         self.assertLess(found.closure_frac, 1e-9)
@@ -83,14 +83,14 @@ class LineTests(SimpleTestCase):
         mats, tanks = dense(stages, feed_pct, conc, factor, wash)
         self.assertLess(np.abs(np.array(found.discharge_each_kg_per_t) - mats).max(), 1e-7 * conc)
         self.assertLess(np.abs(np.array(found.filtrate_each_kg_per_t) - tanks).max(), 1e-7 * conc)
-        self.assertLess(found.loss_kg_per_odt, (100 - feed_pct) / feed_pct * conc + 200)
+        self.assertLess(found.loss_kg_per_bdt, (100 - feed_pct) / feed_pct * conc + 200)
 
     @settings(max_examples=60)
     @given(lines, st.floats(40.0, 200.0), st.floats(1.2, 3.5))
     def test_more_water_loses_less(self, stages, conc, factor):
         given_ = {"stages": stages, "feed_consistency_pct": 10.0, "feed_conc_kg_per_t": conc}
         less, more = (
-            washed_line(dilution_factor_t_per_odt=one, **given_).loss_kg_per_odt for one in (factor, factor + 0.5)
+            washed_line(dilution_factor_t_per_bdt=one, **given_).loss_kg_per_bdt for one in (factor, factor + 0.5)
         )
         self.assertLess(more, less + 1e-9)
 
@@ -101,10 +101,10 @@ class LineTests(SimpleTestCase):
             {"discharge_consistency_pct": 9.0 + index, "e_std_ratio": one} for index, one in enumerate(efficiencies)
         ]
         found = washed_line(
-            stages=stages, feed_consistency_pct=11.0, feed_conc_kg_per_t=100.0, dilution_factor_t_per_odt=factor
+            stages=stages, feed_consistency_pct=11.0, feed_conc_kg_per_t=100.0, dilution_factor_t_per_bdt=factor
         )
         share = washing_loss_frac(
-            dilution_factor_t_per_odt=factor, feed_consistency_pct=11.0, e_std_total_ratio=sum(efficiencies)
+            dilution_factor_t_per_bdt=factor, feed_consistency_pct=11.0, e_std_total_ratio=sum(efficiencies)
         )
         self.assertAlmostEqual(1 - found.wash_yield_frac, share, delta=1e-9)
 
@@ -113,22 +113,22 @@ class LineTests(SimpleTestCase):
             {"discharge_consistency_pct": 12, "e_std_ratio": 3.0},
             {"discharge_consistency_pct": 30, "e_std_ratio": 4.0},
         ]
-        given_ = {"feed_consistency_pct": 10, "feed_conc_kg_per_t": 150, "dilution_factor_t_per_odt": 2.5}
-        self.assertAlmostEqual(washed_line(stages=mixed, **given_).loss_kg_per_odt, 61.41, places=2)
+        given_ = {"feed_consistency_pct": 10, "feed_conc_kg_per_t": 150, "dilution_factor_t_per_bdt": 2.5}
+        self.assertAlmostEqual(washed_line(stages=mixed, **given_).loss_kg_per_bdt, 61.41, places=2)
         for place, loss in ((0, 16.21), (1, 14.69)):
             stages = [
                 {"vat_consistency_pct": 1.2, "discharge_consistency_pct": 12, "displacement_ratio": one}
                 for one in (0.78, 0.80, 0.82)
             ]
-            stages[place]["added_t_per_odt"] = 0.5
+            stages[place]["added_t_per_bdt"] = 0.5
             found = washed_line(stages=stages, **given_)
-            self.assertAlmostEqual(found.loss_kg_per_odt, loss, places=2)
-            self.assertAlmostEqual(found.strong_liquor_t_per_odt, 12.0)
+            self.assertAlmostEqual(found.loss_kg_per_bdt, loss, places=2)
+            self.assertAlmostEqual(found.strong_liquor_t_per_bdt, 12.0)
 
     @settings(max_examples=60)
     @given(st.floats(0.5, 6.0), st.floats(-0.5, 4.0), st.floats(40.0, 150.0), st.floats(0.0, 10.0))
     def test_an_outlet_shows_the_efficiency_it_came_from(self, e_std, factor, conc, wash):
-        given_ = {"feed_consistency_pct": 9.0, "discharge_consistency_pct": 12.0, "dilution_factor_t_per_odt": factor}
+        given_ = {"feed_consistency_pct": 9.0, "discharge_consistency_pct": 12.0, "dilution_factor_t_per_bdt": factor}
         out = norden_outlet(
             feed_conc_kg_per_t=conc, wash_conc_kg_per_t=wash, e_ratio=e_std, std_consistency_pct=10.0, **given_
         )
@@ -139,7 +139,7 @@ class LineTests(SimpleTestCase):
         self.assertAlmostEqual(shown, e_std, delta=1e-6 * e_std)
 
     def test_conductivities_serve_since_a_straight_calibration_cancels(self):
-        given_ = {"dilution_factor_t_per_odt": 2.5, "discharge_consistency_pct": 12}
+        given_ = {"dilution_factor_t_per_bdt": 2.5, "discharge_consistency_pct": 12}
         solids = stage_efficiency(
             filtrate_conc_kg_per_t=30, discharge_conc_kg_per_t=14, wash_conc_kg_per_t=5, **given_
         ).e_std_ratio
@@ -159,14 +159,14 @@ class LineTests(SimpleTestCase):
         self.assertLess(strong.t63_min, mat.t63_min)
 
     def test_what_cannot_be_is_refused_by_name(self):
-        given_ = {"feed_consistency_pct": 10, "feed_conc_kg_per_t": 100, "dilution_factor_t_per_odt": 2.5}
+        given_ = {"feed_consistency_pct": 10, "feed_conc_kg_per_t": 100, "dilution_factor_t_per_bdt": 2.5}
         thick = {"discharge_consistency_pct": 12, "vat_consistency_pct": 15, "displacement_ratio": 0.8}
         for stages, extra, code, argument in (
             ([], {}, "E_COUNT", "stages"),
             ([thick], {}, "E_RANGE", "stages[0].vat_consistency_pct"),
             ([{"discharge_consistency_pct": 12}], {}, "E_RANGE", "stages[0].e_std_ratio"),
-            ([{"discharge_consistency_pct": 12, "e_std_ratio": 3}], {"dilution_factor_t_per_odt": -9.5}, "E_RANGE",
-             "dilution_factor_t_per_odt"),
+            ([{"discharge_consistency_pct": 12, "e_std_ratio": 3}], {"dilution_factor_t_per_bdt": -9.5}, "E_RANGE",
+             "dilution_factor_t_per_bdt"),
             ([{"discharge_consistency_pct": 12, "e_std_ratio": 3, "speed": 3}], {}, "E_TYPE", "stages[0]"),
         ):  # fmt: skip
             with self.subTest(argument):
@@ -188,33 +188,33 @@ class WaterTests(SimpleTestCase):
     @given(st.floats(8.0, 16.0), st.floats(1.0, 8.0), st.floats(0.05, 1.0))
     def test_the_best_factor_is_no_dearer_than_any_near_it(self, total, water, lost):
         given_ = {
-            "feed_consistency_pct": 10, "feed_solids_kg_per_odt": 1500, "e_std_total_ratio": total,
+            "feed_consistency_pct": 10, "feed_solids_kg_per_bdt": 1500, "e_std_total_ratio": total,
             "evaporation_cost_per_t": water, "loss_cost_per_kg": lost,
         }  # fmt: skip
         best = best_factor(**given_)
         for factor in np.linspace(0.5, 6.0, 45):
             share = washing_loss_frac(
-                dilution_factor_t_per_odt=float(factor), feed_consistency_pct=10, e_std_total_ratio=total
+                dilution_factor_t_per_bdt=float(factor), feed_consistency_pct=10, e_std_total_ratio=total
             )
             self.assertLessEqual(best.cost_per_bdt, water * factor + lost * 1500 * share + 1e-6)
 
     def test_a_bound_that_decides_is_said(self):
         with recording() as record:
             found = best_factor(
-                feed_consistency_pct=10, feed_solids_kg_per_odt=1500, e_std_total_ratio=12, evaporation_cost_per_t=0.1,
-                loss_cost_per_kg=1.0, most_t_per_odt=2.5,
+                feed_consistency_pct=10, feed_solids_kg_per_bdt=1500, e_std_total_ratio=12, evaporation_cost_per_t=0.1,
+                loss_cost_per_kg=1.0, most_t_per_bdt=2.5,
             )  # fmt: skip
-        self.assertEqual((found.dilution_factor_t_per_odt, found.bound_count), (2.5, 1.0))
+        self.assertEqual((found.dilution_factor_t_per_bdt, found.bound_count), (2.5, 1.0))
         self.assertIn("bound of 2.5", record.warnings[0])
 
     def test_stray_water_takes_its_room_at_the_evaporators(self):
         given_ = most_factor.method.example.arguments
-        self.assertAlmostEqual(most_factor(**given_) - most_factor(**{**given_, "stray_t_per_odt": 0.5}), 0.5)
+        self.assertAlmostEqual(most_factor(**given_) - most_factor(**{**given_, "stray_t_per_bdt": 0.5}), 0.5)
 
     def test_a_meter_that_reads_high_parts_from_the_solids(self):
         given_ = factor_witnesses.method.example.arguments
         self.assertEqual(factor_witnesses(**given_).flow_solids_count, 0)
-        high = factor_witnesses(**{**given_, "wash_liquor_t_per_odt": 12.0})
+        high = factor_witnesses(**{**given_, "wash_liquor_t_per_bdt": 12.0})
         self.assertEqual((high.flow_solids_count, high.flow_warmth_count), (1, 1))
         refused(self, "E_SINGULAR", "filtrate_c", factor_witnesses, **{**given_, "filtrate_c": 65})
 

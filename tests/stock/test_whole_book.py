@@ -10,7 +10,7 @@ from stock.book import METHODS
 from stock.checking import LEAST, Arg, Choice, Rows
 from stock.cli import calculate, plain
 from stock.errors import DomainError
-from stock.names import alike
+from stock.names import alike, present
 
 HOSTILE = ("60", True, None, math.nan, math.inf, -math.inf, 10**400, [], {}, "nan", 5e-324, 1e-300, -1e-300, 1e300)
 SLOW = {"simulate_kraft", "simulate_soda", "cook_slab", "choose_exponent"}
@@ -80,7 +80,8 @@ class WholeBook(TestCase):
         for method in METHODS.values():
             given = method.example.arguments
             for name in given:
-                for other in {name.replace("_odt", "_bdt"), name.replace("bd_t", "bdt"), name.replace("_each_", "_")}:
+                spelt = {name.replace("bdt", former) for former in ("odt", "bd_t")} | {name.replace("adt", "ad_t")}
+                for other in {*spelt, name.replace("_each_", "_")}:
                     if other == name or other in method.arguments or method.name in SLOW:
                         continue
                     twice = sum(alike(one) == alike(other) for one in method.arguments)
@@ -94,6 +95,10 @@ class WholeBook(TestCase):
                             json.dumps(plain(method.as_mapping(method.call(**given)))),
                         )
         self.assertGreater(tried, 40)
+
+    def test_a_method_answers_to_its_name_of_before(self):
+        self.assertEqual(calculate("odt_from_adt", {"adt": 100.0}), calculate("bdt_from_adt", {"adt": 100.0}))
+        self.assertEqual({present(name) for name in METHODS}, set(METHODS))
 
     def test_a_name_that_means_nothing_is_refused_with_what_it_takes(self):
         answer = calculate("h_rate", {"temperature_c": 170.0, "colour": 3.0})

@@ -75,10 +75,10 @@ class FrontOfTheLine(TestCase):
         for grade in hallin_reach().grades:
             with self.subTest(grade.id):
                 streams = balance().solve(Order.of(grade)).streams
-                came = streams["logs_in"].bd_t_per_h + streams["sawmill_in"].bd_t_per_h
-                went = sum(streams[name].bd_t_per_h for name in ("chips_in", "bark", "chip_fines"))
+                came = streams["logs_in"].bdt_per_h + streams["sawmill_in"].bdt_per_h
+                went = sum(streams[name].bdt_per_h for name in ("chips_in", "bark", "chip_fines"))
                 self.assertAlmostEqual(came, went, places=9)
-                self.assertLess(streams["chips_in"]["bark"] / streams["chips_in"].bd_t_per_h, 0.009)
+                self.assertLess(streams["chips_in"]["bark"] / streams["chips_in"].bdt_per_h, 0.009)
                 self.assertGreater(streams["bark"]["bark"] / streams["logs_in"]["bark"], 0.9)
 
     def test_bark_does_not_vanish_in_the_line(self):
@@ -89,7 +89,7 @@ class FrontOfTheLine(TestCase):
     def test_the_yard_alone_follows_the_order(self):
         small, large = (LineBalance(hallin_reach()).solve(Order.of(hallin_reach().grades[0], t)) for t in (6.0, 12.0))
         for name in ("logs_in", "bark", "sawmill_in", "chips_in"):
-            ratio = large.streams[name].bd_t_per_h / small.streams[name].bd_t_per_h
+            ratio = large.streams[name].bdt_per_h / small.streams[name].bdt_per_h
             self.assertAlmostEqual(ratio, 2.0, delta=0.02)
 
 

@@ -247,7 +247,7 @@ def _arrivals(state: State) -> list[tuple[str, Figure, str]]:
     found = []
     for station in state.line.stations:
         for unit in (one for one in state.line.units if one.station == station.id):
-            shown = arrival_from(state, unit.id) if unit.capacity_bd_t_per_h is not None else None
+            shown = arrival_from(state, unit.id) if unit.capacity_bdt_per_h is not None else None
             if shown is not None:
                 found.append((unit.name, shown, station.name))
     return [one for index, one in enumerate(found) if not _as_next(found, index)]

@@ -67,15 +67,15 @@ def _worked(fields: Sequence[tuple[FieldOf, str]], value: Mapping[str, float]) -
     kept_before = _kept(value["before"], value["pressed"], "again-pressed")
     came = value["came"] * kept_before
     data = {
-        "charge_kg_per_odt": Datum(value["charge"], TYPED), "residual_frac": Datum(value["residual"] / 100, TYPED),
+        "charge_kg_per_bdt": Datum(value["charge"], TYPED), "residual_frac": Datum(value["residual"] / 100, TYPED),
         "diluted_consistency_pct": Datum(value["diluted"], TYPED),
         "press_consistency_pct": Datum(value["after"], TYPED), "return_frac": Datum(value["back"] / 100, TYPED),
-        "new_cod_kg_per_odt": Datum(came + value["made"], TYPED),
+        "new_cod_kg_per_bdt": Datum(came + value["made"], TYPED),
     }  # fmt: skip
-    fresh = figure("peroxide_loop", "bought", data, result="fresh_kg_per_odt", decimals=1)
-    cod = figure("peroxide_loop", "oxygen demand in the stage", data, result="cod_kg_per_odt", decimals=0)
-    sewer = figure("peroxide_loop", "liquor let go", data, result="over_m3_per_odt", decimals=1)
-    back, times = fresh.results["back_kg_per_odt"], fresh.results["built_up_ratio"]
+    fresh = figure("peroxide_loop", "bought", data, result="fresh_kg_per_bdt", decimals=1)
+    cod = figure("peroxide_loop", "oxygen demand in the stage", data, result="cod_kg_per_bdt", decimals=0)
+    sewer = figure("peroxide_loop", "liquor let go", data, result="over_m3_per_bdt", decimals=1)
+    back, times = fresh.results["back_kg_per_bdt"], fresh.results["built_up_ratio"]
     on = cod.value * _kept(value["diluted"], value["after"], "again-after")
     washed = on * _kept(WASHED, value["after"], "again-after")
     words = [

@@ -55,12 +55,12 @@ def _of(rungs: Sequence[Rung], name: str) -> list[float]:
 
 def _charges(rungs: Sequence[Rung], symbol: Symbol) -> list[float]:
     """Return charges in the measure of the stage's law: dioxide as active chlorine."""
-    return [one.charge_kg_per_odt * symbol.per_kg for one in rungs]
+    return [one.charge_kg_per_bdt * symbol.per_kg for one in rungs]
 
 
 def _kappa(rungs: Sequence[Rung], symbol: Symbol) -> tuple[float, ...]:
     return kappa_rate_fit(
-        charge_each_kg_per_odt=_charges(rungs, symbol),  # type: ignore[arg-type]
+        charge_each_kg_per_bdt=_charges(rungs, symbol),  # type: ignore[arg-type]
         in_each_kappa=_of(rungs, "came_kappa"),  # type: ignore[arg-type]
         out_each_kappa=_of(rungs, "ended_kappa"),  # type: ignore[arg-type]
         floor_kappa=symbol.kappa_floor,
@@ -76,7 +76,7 @@ def _cut(rungs: Sequence[Rung], symbol: Symbol) -> tuple[float, ...]:
 
 def _dirt(rungs: Sequence[Rung], symbol: Symbol) -> tuple[float, ...]:
     return dirt_fit(
-        charge_each_kg_per_odt=_charges(rungs, symbol),  # type: ignore[arg-type]
+        charge_each_kg_per_bdt=_charges(rungs, symbol),  # type: ignore[arg-type]
         in_each_per_kg=_of(rungs, "came_dirt_per_kg"),  # type: ignore[arg-type]
         out_each_per_kg=_of(rungs, "ended_dirt_per_kg"),  # type: ignore[arg-type]
     )

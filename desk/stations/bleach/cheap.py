@@ -102,7 +102,7 @@ def moves_of(
         pump = to * rate * 1000 / 60 / strength if strength else None
         bound = lever.most_why if not 1.001 * lever.least < to < 0.999 * lever.most else ""
         moves.append(
-            Move(stage.name or symbol.symbol, FORMULA[symbol.chemical], float(run.charge_kg_per_odt or 0.0), to, pump, flat,
+            Move(stage.name or symbol.symbol, FORMULA[symbol.chemical], float(run.charge_kg_per_bdt or 0.0), to, pump, flat,
                  point, bound)
         )  # fmt: skip
     return moves

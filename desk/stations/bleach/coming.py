@@ -108,7 +108,7 @@ def charges_of(state: State, unit: BleachStage) -> list[Datum]:
 
 def runs_of(state: State, unit: BleachStage) -> dict[int, Run]:
     """Return how the stages run now."""
-    return {at: Run(charge_kg_per_odt=float(one.value)) for at, one in enumerate(charges_of(state, unit))}
+    return {at: Run(charge_kg_per_bdt=float(one.value)) for at, one in enumerate(charges_of(state, unit))}
 
 
 def _lag_h(state: State, unit: BleachStage, cook_unit: str) -> float:
@@ -212,7 +212,7 @@ def _blows(state: State) -> list[Blow]:
 
 
 def _blown(one: Blow, now: datetime) -> Blown:
-    return Blown(str(one.number), (one.at - now).total_seconds() / 3600, one.bd_t, one.kappa, one.measured)
+    return Blown(str(one.number), (one.at - now).total_seconds() / 3600, one.bdt, one.kappa, one.measured)
 
 
 def _part(state: State, unit: BleachStage, one: Coming, base: float, track: Track) -> Part:
@@ -238,7 +238,7 @@ def _forward(state: State, unit: BleachStage, one: Coming, base: float) -> Figur
         "gain_frac": Datum(FORWARD_GAIN, Origin("assumed", "a part of the change, since the kappa is an estimate")),
     }
     try:
-        return figure("kappa_forward", f"dioxide for cook {one.label}", data, result="clo2_kg_per_odt", decimals=1)
+        return figure("kappa_forward", f"dioxide for cook {one.label}", data, result="clo2_kg_per_bdt", decimals=1)
     except DomainError:
         return None
 

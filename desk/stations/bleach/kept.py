@@ -101,7 +101,7 @@ def _over(one: Rung, fit: Fit | None, ks_floor: float) -> float | None:
     if fit is None:
         return None
     told = ks_after(
-        ks_in_ks=ks_of(one.came_brightness_pct), charge_kg_per_odt=one.charge_kg_per_odt,
+        ks_in_ks=ks_of(one.came_brightness_pct), charge_kg_per_bdt=one.charge_kg_per_bdt,
         response_per_kg=max(fit.response_per_kg, 1e-6), ks_floor_ks=ks_floor,
     )  # fmt: skip
     return one.ended_brightness_pct - brightness_of(float(told))
@@ -181,13 +181,13 @@ def rung(request: HttpRequest, state: State) -> HttpResponse:
         typed = read_form(
             request,
             at=MomentField(state),
-            charge_kg_per_odt=NumberField("The charge", "kg/BDt", least=0, most=100),
+            charge_kg_per_bdt=NumberField("The charge", "kg/BDt", least=0, most=100),
             came_brightness_pct=NumberField("Brightness before", "% ISO", least=10, most=95),
             ended_brightness_pct=NumberField("Brightness after", "% ISO", least=10, most=95),
             text=WordsField("A note", 120),
             **BESIDES,
         )
-        names = ("charge_kg_per_odt", "came_brightness_pct", "ended_brightness_pct", *BESIDES)
+        names = ("charge_kg_per_bdt", "came_brightness_pct", "ended_brightness_pct", *BESIDES)
         numbers = {name: typed[name] for name in names}
         take_rung(
             state.world, signed_in(request), place.unit.id, place.number, numbers, text=typed["text"], at=typed["at"],

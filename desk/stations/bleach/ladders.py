@@ -67,7 +67,7 @@ def fitted(rungs: Sequence[Rung], ks_floor: float) -> Fit:
         As `response_fit` does.
     """
     return response_fit(
-        charge_each_kg_per_odt=[one.charge_kg_per_odt for one in rungs],  # type: ignore[arg-type]
+        charge_each_kg_per_bdt=[one.charge_kg_per_bdt for one in rungs],  # type: ignore[arg-type]
         ks_in_each_ks=[ks_of(one.came_brightness_pct) for one in rungs],  # type: ignore[arg-type]
         ks_out_each_ks=[ks_of(one.ended_brightness_pct) for one in rungs],  # type: ignore[arg-type]
         ks_floor_ks=ks_floor,
@@ -109,7 +109,7 @@ def accept_response(
     found = fitted(rungs, ks_floor)
     if found.low_response_per_kg <= 0:
         raise DomainError("E_OBSERV", "stage", "the band of the response reaches nought: more rungs, further apart")
-    charges = [one.charge_kg_per_odt for one in rungs]
+    charges = [one.charge_kg_per_bdt for one in rungs]
     standing = Response.objects.filter(world=world, unit=unit_id, stage=number, superseded_by=None)
     before = standing.exclude(form_key=form_key).first()  # sent twice, it does not supersede itself
     row = Response(

@@ -142,7 +142,7 @@ class Rung(Kept):
     unit = models.CharField(max_length=40)
     stage = models.PositiveSmallIntegerField(help_text="counted from 1 at the first")
     at = models.DateTimeField()
-    charge_kg_per_odt = models.FloatField()
+    charge_kg_per_bdt = models.FloatField(db_column="charge_kg_per_odt")  # named so when the first was sealed
     came_brightness_pct = models.FloatField()
     ended_brightness_pct = models.FloatField()
     came_kappa = models.FloatField(null=True)
@@ -161,7 +161,7 @@ class Rung(Kept):
 
     def __str__(self) -> str:
         """What it was."""
-        return f"{self.charge_kg_per_odt:g} kg/BDt, {self.came_brightness_pct:.1f} to {self.ended_brightness_pct:.1f} % ISO"
+        return f"{self.charge_kg_per_bdt:g} kg/BDt, {self.came_brightness_pct:.1f} to {self.ended_brightness_pct:.1f} % ISO"
 
 
 class Response(Kept):

@@ -26,7 +26,7 @@ LOAD_NUMBERS: Final = {
     "heel_g_per_l": "its strength, g/L",
 }
 RUNG_NUMBERS: Final = {
-    "charge_kg_per_odt": "charge, kg/BDt",
+    "charge_kg_per_bdt": "charge, kg/BDt",
     "came_brightness_pct": "brightness before, % ISO",
     "ended_brightness_pct": "brightness after, % ISO",
 }

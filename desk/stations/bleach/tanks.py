@@ -88,13 +88,13 @@ def pumps(state: State) -> list[Pump]:
 
 
 def _pump(state: State, unit: BleachStage, dose: Dosed) -> Pump:
-    charge = state.stands(dose.point) or Datum(dose.charge_kg_per_odt, state.set_origin(unit.name))
+    charge = state.stands(dose.point) or Datum(dose.charge_kg_per_bdt, state.set_origin(unit.name))
     strength = _strength(state, unit, dose)
     flow, stroke = None, None
     if strength is not None:
         data = {
-            "charge_kg_per_odt": charge,
-            "production_bd_t_per_h": rate_of(state, unit),
+            "charge_kg_per_bdt": charge,
+            "production_bdt_per_h": rate_of(state, unit),
             "solution_g_per_l": strength,
         }
         flow = figure("dosing_flow", f"pump of {_formula(dose)} to {unit.called(dose.at)}", data)
@@ -220,10 +220,10 @@ def _proof(state: State, tank: Tank, rows: Sequence[Noted]) -> tuple[Figure | No
         "holds_m3": Datum(last.held_m3, Origin("entered", "dipped", last.at)),
         "solution_g_per_l": strength,
         "pulp_bdt": Datum(round(pulp, 2), passed),
-        "meant_kg_per_odt": Datum(max(meant / pulp, 1e-6), Origin("computed", "charges that stood, all its pumps")),
+        "meant_kg_per_bdt": Datum(max(meant / pulp, 1e-6), Origin("computed", "charges that stood, all its pumps")),
     }
     try:
-        return figure("tank_charge", "charge by the tank", data, result="charge_kg_per_odt", decimals=1), ""
+        return figure("tank_charge", "charge by the tank", data, result="charge_kg_per_bdt", decimals=1), ""
     except DomainError as error:
         return None, error.message
 
@@ -236,7 +236,7 @@ def _pulp(state: State, unit: BleachStage, start: datetime, end: datetime) -> fl
 def _meant(state: State, unit: BleachStage, dose: Dosed, start: datetime, end: datetime) -> float:
     """Return the charge a dose had between two moments, on average."""
     now = state.stands(dose.point)
-    then = charge_then(state, dose.point, dose.charge_kg_per_odt if now is None else float(now.value))
+    then = charge_then(state, dose.point, dose.charge_kg_per_bdt if now is None else float(now.value))
     step = (end - start) / MOMENTS
     return sum(then(start + (index + 0.5) * step) for index in range(MOMENTS)) / MOMENTS
 

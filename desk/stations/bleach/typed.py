@@ -182,7 +182,7 @@ def as_stands(stage: Stage, symbol: Symbol, run: Run, rate: float) -> Run:
     elif minutes is not None:
         minutes *= stage.minutes() / stage.minutes(rate)  # told at its own rate
     return Run(
-        run.charge_kg_per_odt,
+        run.charge_kg_per_bdt,
         None
         if run.temperature_c is None or abs(run.temperature_c - usual["temperature_c"]) < 0.05
         else run.temperature_c,

@@ -185,7 +185,7 @@ def _figures(state: State, fresh: float, again: float, drains: Sequence[Drain]) 
     if rate > 0 and fresh > 0:
         data = {
             "fresh_m3_per_h": Datum(fresh, said),
-            "production_bd_t_per_h": Datum(rate, Origin("set", "the order, at the reel")),
+            "production_bdt_per_h": Datum(rate, Origin("set", "the order, at the reel")),
         }
         figures.append(figure("fresh_water", "fresh water", data, decimals=1))
     if fresh + again > 0:

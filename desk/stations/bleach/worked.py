@@ -33,7 +33,7 @@ from stock.bleaching.unit import Beside, BleachStage, Stage
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 
-AOX_OF: Final = {"dioxide": "clo2_active_kg_per_odt", "hypochlorite": "hypo_active_kg_per_odt"}
+AOX_OF: Final = {"dioxide": "clo2_active_kg_per_bdt", "hypochlorite": "hypo_active_kg_per_bdt"}
 SHORT_PTS: Final = 0.5  # of brightness, below which a test does not tell
 
 
@@ -102,7 +102,7 @@ def _defaults(state: State, unit: BleachStage) -> dict[str, float]:
         "kappa": came.kappa_now,
         "came": brightness_of(_ks_in(state, unit, came.kappa_now)),
         "rate": float(rate_of(state, unit).value),
-        "cod": unit.carryover_cod_kg_per_odt,
+        "cod": unit.carryover_cod_kg_per_bdt,
     }
     if tag is not None and tag.band is not None:
         found["target"] = tag.band.target
@@ -144,7 +144,7 @@ def _worked(
             float(shared["came"] or 0), "came", typed, "the exit's reading, undone through the charges"
         ),
         "viscosity_ml_per_g": Datum(unit.viscosity_ml_per_g, state.set_origin(unit.name)),
-        "carryover_cod_kg_per_odt": _datum(cod, "cod", typed, "usual, by the mill's file"),
+        "carryover_cod_kg_per_bdt": _datum(cod, "cod", typed, "usual, by the mill's file"),
     }
     through = figure("bleached", "brightness at the end", data, decimals=1)
     bleached = Bleached(**through.results)
@@ -186,14 +186,14 @@ def _ended(
     bleached: Bleached, rate: float, state: State, besides: Sequence[tuple[int, Beside, float]],
 ) -> Ended:  # fmt: skip
     stage, symbol, run, given = one.stage, one.symbol, one.run, one.given
-    charge, strength = float(run.charge_kg_per_odt or 0.0), given["strength"]
+    charge, strength = float(run.charge_kg_per_bdt or 0.0), given["strength"]
     pump = None
     if strength is not None:
         pump = figure(
             "dosing_flow", f"pump of {symbol.symbol}",
             {
-                "charge_kg_per_odt": Datum(charge, TYPED),
-                "production_bd_t_per_h": Datum(rate, Origin("computed", "whole-line balance")),
+                "charge_kg_per_bdt": Datum(charge, TYPED),
+                "production_bdt_per_h": Datum(rate, Origin("computed", "whole-line balance")),
                 "solution_g_per_l": Datum(strength, state.set_origin(unit.name)),
             },
         )  # fmt: skip
@@ -209,7 +209,7 @@ def _ended(
     return Ended(
         at, symbol, stage.name or symbol.symbol, charge, FORMULA[symbol.chemical], celsius, minutes, bleached.each_kappa[at],
         bleached.each_brightness_pct[at], bleached.viscosity_each_ml_per_g[at], bleached.yield_each_frac[at],
-        bleached.dirt_each_frac[at], bleached.cod_each_kg_per_odt[at], beside, stage, pump, stage.most_l_per_min, doubts,
+        bleached.dirt_each_frac[at], bleached.cod_each_kg_per_bdt[at], beside, stage, pump, stage.most_l_per_min, doubts,
     )  # fmt: skip
 
 
@@ -219,7 +219,7 @@ def _besides(state: State, unit: BleachStage, found: Sequence[Taken]) -> list[tu
     for at, taken in enumerate(found):
         for beside in taken.stage.beside:
             stands = state.stands(f"beside:{unit.id}:{at + 1}:{beside.chemical}")
-            rows.append((at, beside, beside.charge_kg_per_odt if stands is None else float(stands.value)))
+            rows.append((at, beside, beside.charge_kg_per_bdt if stands is None else float(stands.value)))
     return rows
 
 
@@ -229,7 +229,7 @@ def _doubts(stage: Stage, symbol: Symbol, run: Run, pump: Figure | None, rate: f
     if pump is not None and stage.most_l_per_min is not None and pump.value > stage.most_l_per_min:
         found.append(f"{pump.text} L/min is more than its pump gives, {stage.most_l_per_min:g}")
     for label, value, window, own, unit in (
-        ("charge", run.charge_kg_per_odt, symbol.charge, stage.charge_kg_per_odt, "kg/BDt"),
+        ("charge", run.charge_kg_per_bdt, symbol.charge, stage.charge_kg_per_bdt, "kg/BDt"),
         ("warmth", run.temperature_c, symbol.temperature_c, stage.temperature_c, "°C"),
         ("end pH", run.end_ph, symbol.ph, stage.end_ph, ""),
         ("time", run.minutes, symbol.minutes, stage.minutes(rate), "min"),
@@ -252,7 +252,7 @@ def _figures(
     found: Sequence[Taken], bleached: Bleached, kappa: float, cod: float,
     state: State, unit: BleachStage,
 ) -> list[Figure]:  # fmt: skip
-    charges = [float(one.run.charge_kg_per_odt or 0.0) for one in found]
+    charges = [float(one.run.charge_kg_per_bdt or 0.0) for one in found]
     told = state.set_origin(unit.name)
     figures = []
     prices = [one.stage.cost_per_kg for one in found]
@@ -267,7 +267,7 @@ def _figures(
             figure(
                 "bleach_cost", "chemicals",
                 {
-                    "charge_each_kg_per_odt": Datum(charges, TYPED),
+                    "charge_each_kg_per_bdt": Datum(charges, TYPED),
                     "price_each_cost_per_kg": Datum([float(one or 0.0) for one in prices], told),
                     "yield_to_each_frac": Datum(passed, Origin("computed", "the stages")),
                     "yield_total_frac": Datum(bleached.yield_each_frac[-1], Origin("computed", "the stages")),
@@ -288,14 +288,14 @@ def _figures(
     said = Origin("computed", "the stages")
     load = {
         "kappa_in_kappa": Datum(kappa, TYPED), "kappa_out_kappa": Datum(ends, said),
-        "carryover_cod_kg_per_odt": Datum(cod, TYPED),
+        "carryover_cod_kg_per_bdt": Datum(cod, TYPED),
     }  # fmt: skip
     if unit.furnish == "chemical":
         figures.append(figure("bleach_cod", "oxygen demand, ESTIMATE", load, decimals=0))
     return figures
 
 
-NOT_COUNTED: Final = ("steam_t_per_odt", "steam_cost_per_t", "power_kwh_per_t", "power_cost_per_kwh")
+NOT_COUNTED: Final = ("steam_t_per_bdt", "steam_cost_per_t", "power_kwh_per_t", "power_cost_per_kwh")
 
 
 def _beside_cost(state: State, unit: BleachStage, found: Sequence[Taken], bleached: Bleached) -> float:

@@ -49,8 +49,8 @@ def strength_of(house: "House", tank: Tank) -> Figure | None:
         "residual_kg_per_m3_as_naoh": reading.as_datum(),
         "liquor_to_wood": Datum(recipe.liquor_to_wood, set_by),
         "yield_frac": Datum(recipe.reference_yield_pct / 100, set_by),
-        "dilution_factor_t_per_odt": Datum(
-            washer.wash.dilution_factor_t_per_odt, house.state.set_origin(f"{washer.name}")
+        "dilution_factor_t_per_bdt": Datum(
+            washer.wash.dilution_factor_t_per_bdt, house.state.set_origin(f"{washer.name}")
         ),
     }
     return replace(figure("weak_black", f"alkali of {tank.name.lower()}", data), key=f"strength:{tank.id}")

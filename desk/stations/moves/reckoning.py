@@ -174,7 +174,7 @@ def _bleached(state: State, unit: BleachStage, given: Mapping[int, tuple[float, 
     tag = _tag_at(state, unit, "brightness")
     kappa = unit.kappa or USUAL_KAPPA
     now, later = (
-        rows_of(unit, kappa, {at: Run(charge_kg_per_odt=pair[side]) for at, pair in given.items()}) for side in (0, 1)
+        rows_of(unit, kappa, {at: Run(charge_kg_per_bdt=pair[side]) for at, pair in given.items()}) for side in (0, 1)
     )
     start = start_of(unit, kappa)
     start = start._replace(ks=ks_into(now, start, ks_of(state.readings[tag.id].value)))
@@ -186,7 +186,7 @@ def _bleached(state: State, unit: BleachStage, given: Mapping[int, tuple[float, 
 
 def _rate_to(state: State, unit: Unit) -> float:
     fed = state.line.graph.fed_by(unit.id)
-    return state.result.streams[fed.id].bd_t_per_h if fed is not None else 0.0
+    return state.result.streams[fed.id].bdt_per_h if fed is not None else 0.0
 
 
 def _power(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
@@ -204,13 +204,13 @@ def _factor(state: State, unit_id: str, before: float, to: float) -> tuple[str, 
     unit = state.line.unit(unit_id)
     wash = unit.wash  # type: ignore[attr-defined]
     tag = _tag_at(state, unit, "loss")
-    solids = Place(state, unit).given("feed_solids_kg_per_odt").value
+    solids = Place(state, unit).given("feed_solids_kg_per_bdt").value
     loss = state.readings[tag.id].value
     shared = {"feed_consistency_pct": wash.feed_consistency_pct}
     shows = efficiency_from_loss(
-        loss_kg_per_odt=loss, dilution_factor_t_per_odt=before, feed_solids_kg_per_odt=solids, **shared
+        loss_kg_per_bdt=loss, dilution_factor_t_per_bdt=before, feed_solids_kg_per_bdt=solids, **shared
     )
-    after = solids * washing_loss_frac(dilution_factor_t_per_odt=to, e_std_total_ratio=shows, **shared)
+    after = solids * washing_loss_frac(dilution_factor_t_per_bdt=to, e_std_total_ratio=shows, **shared)
     minutes = answer_min(unit) if isinstance(unit, Washer) else WASHER_MIN
     return _said(state, tag, after - loss, mixed_min=minutes)
 

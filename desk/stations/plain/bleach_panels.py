@@ -21,7 +21,7 @@ def _bleach(place: Place) -> BleachStage:
 
 
 def _doses(place: Place) -> bool:
-    return isinstance(place.unit, BleachStage) and place.unit.charge_kg_per_odt is not None
+    return isinstance(place.unit, BleachStage) and place.unit.charge_kg_per_bdt is not None
 
 
 def _gives(chemical: str) -> Callable[[Place], bool]:
@@ -32,7 +32,7 @@ def _gives(chemical: str) -> Callable[[Place], bool]:
 
 
 def _charge(place: Place) -> Datum:
-    return place.stands(f"charge:{place.unit.id}", place.given("charge_kg_per_odt"))
+    return place.stands(f"charge:{place.unit.id}", place.given("charge_kg_per_bdt"))
 
 
 def _of_last(field: str) -> Fill:
@@ -69,22 +69,22 @@ BLEACH_PANELS: Final[tuple[Panel, ...]] = (
         "Dosing flow of the last stage, {of}",
         "dosing_flow",
         {
-            "charge_kg_per_odt": ("Charge", _charge),
-            "production_bd_t_per_h": ("Pulp through the stage", flow_in()),
+            "charge_kg_per_bdt": ("Charge", _charge),
+            "production_bdt_per_h": ("Pulp through the stage", flow_in()),
             "solution_g_per_l": ("Solution strength", given("solution_g_per_l")),
         },
         lambda size: f"Set the dosing pump to {size.text} L/min.",
         decimals=1,
         at=("bleach_stage",),
         where=_doses,
-        sets=Sets(lambda place: f"charge:{place.unit.id}", field="charge_kg_per_odt"),
+        sets=Sets(lambda place: f"charge:{place.unit.id}", field="charge_kg_per_bdt"),
     ),
     Panel(
         "bleach_steam",
         "Steam straight into the stock, {of}",
         "direct_steam",
         {
-            "production_bd_t_per_h": ("Pulp", flow_in()),
+            "production_bdt_per_h": ("Pulp", flow_in()),
             "stock_consistency_pct": ("Its consistency", _of_last("consistency_pct")),
             "in_c": ("As it comes", _before_steam),
             "out_c": ("As it is to be", _of_last("temperature_c")),
@@ -98,7 +98,7 @@ BLEACH_PANELS: Final[tuple[Panel, ...]] = (
         "Steam through a wall, {of}",
         "indirect_steam",
         {
-            "production_bd_t_per_h": ("Pulp", flow_in()),
+            "production_bdt_per_h": ("Pulp", flow_in()),
             "stock_consistency_pct": ("Its consistency", _of_last("consistency_pct")),
             "in_c": ("As it comes", _before_steam),
             "out_c": ("As it is to be", _of_last("temperature_c")),
@@ -127,7 +127,7 @@ BLEACH_PANELS: Final[tuple[Panel, ...]] = (
         "What the solution does to the stock, {of}",
         "after_solution",
         {
-            "charge_kg_per_odt": ("Charge", _charge),
+            "charge_kg_per_bdt": ("Charge", _charge),
             "solution_g_per_l": ("Solution strength", given("solution_g_per_l")),
             "stock_consistency_pct": ("Stock before it", assumed(11.0, "as it comes from a washer")),
             "stock_temperature_c": ("Its warmth", _of_last("temperature_c")),
@@ -173,7 +173,7 @@ BLEACH_PANELS: Final[tuple[Panel, ...]] = (
         "Fresh peroxide where liquor is used again, {of}",
         "fresh_peroxide",
         {
-            "charge_kg_per_odt": ("Charge the stage is to have", _charge),
+            "charge_kg_per_bdt": ("Charge the stage is to have", _charge),
             "residual_frac": ("Share left at the press", assumed(0.2, "a usual residual")),
             "mixed_consistency_pct": ("Consistency before the press", _of_last("consistency_pct")),
             "press_consistency_pct": ("Consistency after it", assumed(30.0, "a press")),

@@ -94,9 +94,9 @@ def station_sentence(state: State, station_id: str, tags: list[Tag]) -> str:
     off = [reading for reading in state.off if reading.tag in tags]
     station = state.line.station(station_id)
     loads = [load for load in state.result.loads if load.station == station_id]
-    running = f"{loads[0].unit} at {loads[0].bd_t_per_h:.1f} BDt/h" if loads else station.name
+    running = f"{loads[0].unit} at {loads[0].bdt_per_h:.1f} BDt/h" if loads else station.name
     for load in loads[1:3]:
-        running += f", {lower_first(load.unit)} at {load.bd_t_per_h:.1f}"
+        running += f", {lower_first(load.unit)} at {load.bdt_per_h:.1f}"
     if not off:
         return f"{running}. {quiet_words(state, tags)}"
     worst = off[0]

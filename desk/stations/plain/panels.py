@@ -51,7 +51,7 @@ def _brought(place: Place) -> Datum:
 
 
 def _in_batches(place: Place) -> bool:
-    return getattr(place.unit, "batch_odt", None) is not None
+    return getattr(place.unit, "batch_bdt", None) is not None
 
 
 def _measured(point: str) -> Callable[[Place], bool]:
@@ -64,8 +64,8 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         "Shower for a dilution factor, {of}",
         "shower_flow_l_per_min",
         {
-            "production_bd_t_per_h": ("Pulp over the washers", flow()),
-            "dilution_factor_t_per_odt": ("Dilution factor", _wash("dilution_factor_t_per_odt")),
+            "production_bdt_per_h": ("Pulp over the washers", flow()),
+            "dilution_factor_t_per_bdt": ("Dilution factor", _wash("dilution_factor_t_per_bdt")),
             "discharge_consistency_pct": ("Mat consistency", given("consistency_pct")),
         },
         lambda size: f"Set the shower to {size.text} L/min.",
@@ -92,7 +92,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         "Water to correct a batch, {of}",
         "batch_water_correction",
         {
-            "od_t": ("Bone-dry in the vat", given("batch_odt")),
+            "bdt": ("Bone-dry in the vat", given("batch_bdt")),
             "consistency_pct": ("Consistency measured", reading("consistency")),
             "target_consistency_pct": ("Consistency wanted", target("consistency")),
         },
@@ -106,7 +106,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         "Water to correct the {of}",
         "batch_water_correction",
         {
-            "od_t": ("Bone-dry in the chest", _contents),
+            "bdt": ("Bone-dry in the chest", _contents),
             "consistency_pct": ("Consistency measured", reading("consistency")),
             "target_consistency_pct": ("Consistency wanted", target("consistency")),
         },
@@ -122,7 +122,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         {
             "now_csf_ml": ("Freeness now", reading("freeness")),
             "target_csf_ml": ("Freeness wanted", target("freeness")),
-            "bd_t_per_h": ("Flow through them", flow_in()),
+            "bdt_per_h": ("Flow through them", flow_in()),
             "slope_ratio": ("Slope, per kWh/BDt", given("slope")),
         },
         lambda size: step(size, "net power", "kW"),
@@ -134,7 +134,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         "Filler for the ash",
         "filler_feed_t_per_h",
         {
-            "sheet_bd_t_per_h": ("Sheet made", _sheet),
+            "sheet_bdt_per_h": ("Sheet made", _sheet),
             "sheet_filler_frac": ("Filler in the sheet, as a fraction", _ash),
             "overall_frac": ("Overall retention", assumed(0.955, "first pass 0.50, 0.95 returned")),
             "broke_filler_t_per_h": ("Filler the furnish brings", _brought),
@@ -148,7 +148,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         "Thick stock for the machine",
         "stock_flow_l_per_min",
         {
-            "bd_t_per_h": ("Thick stock", flow()),
+            "bdt_per_h": ("Thick stock", flow()),
             "consistency_pct": ("Machine chest consistency", reading("consistency")),
         },
         lambda size: f"Thick-stock flow {size.text} L/min.",

@@ -41,14 +41,14 @@ def _of_wash(field: str) -> Fill:
 def _liquor(place: Place) -> Datum:
     """Return the wash liquor the line is given, t/BDt: its dilution factor and what the mat takes along."""
     unit = _washer(place)
-    found = unit.wash.dilution_factor_t_per_odt + 100 / unit.consistency_pct - 1
+    found = unit.wash.dilution_factor_t_per_bdt + 100 / unit.consistency_pct - 1
     return Datum(round(found, 3), Origin("computed", "dilution factor by the mill's file and the mat's liquor"))
 
 
 def _came(place: Place) -> Datum:
     """Return how strong the liquor is that comes with the pulp, kg/t."""
     unit = _washer(place)
-    solids: Fitted | None = unit.feed_solids_kg_per_odt
+    solids: Fitted | None = unit.feed_solids_kg_per_bdt
     value = USUAL_SOLIDS if solids is None else solids.value
     liquor = 100 / unit.wash.feed_consistency_pct - 1
     return Datum(round(value / liquor, 1), Origin("computed", "solids that come with the pulp over its liquor"))
@@ -58,7 +58,7 @@ def _strong(place: Place) -> Datum:
     """Return how strong the filtrate is, kg/t, as the balance of the line has it."""
     unit = _washer(place)
     liquor = 100 / unit.wash.feed_consistency_pct - 1
-    told = _came(place).value * liquor / (liquor + unit.wash.dilution_factor_t_per_odt)
+    told = _came(place).value * liquor / (liquor + unit.wash.dilution_factor_t_per_bdt)
     return Datum(round(told, 1), Origin("computed", "by the balance; type what the sample found"))
 
 
@@ -72,7 +72,7 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         "Mat on the drum, {of}",
         "mat_on_drum",
         {
-            "production_bd_t_per_h": ("Pulp over the drum", flow()),
+            "production_bdt_per_h": ("Pulp over the drum", flow()),
             "drum_diameter_m": ("Drum, diameter", _of_drum("drum_diameter_m")),
             "drum_face_m": ("Its face", _of_drum("drum_face_m")),
             "drum_speed_rpm": ("Its speed", _of_drum("drum_speed_rpm")),
@@ -135,7 +135,7 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         "Dilution factor by flow, solids and warmth, {of}",
         "factor_witnesses",
         {
-            "wash_liquor_t_per_odt": ("Wash liquor, by its meter", _liquor),
+            "wash_liquor_t_per_bdt": ("Wash liquor, by its meter", _liquor),
             "feed_consistency_pct": ("Feed consistency", _of_wash("feed_consistency_pct")),
             "discharge_consistency_pct": ("Mat consistency", given("consistency_pct")),
             "feed_conc_kg_per_t": ("Solids with the pulp, kg/t", _came),
@@ -160,7 +160,7 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         {
             "level_pct_per_h": ("Level, points an hour", assumed(2.0, "type the trend")),
             "tank_m3": ("Tank", assumed(60.0, "a usual filtrate tank")),
-            "production_bd_t_per_h": ("Pulp over the line", flow()),
+            "production_bdt_per_h": ("Pulp over the line", flow()),
         },
         lambda size: f"{size.text} t/BDt runs in unasked: seals, hoses, wash-ups, before the shower is touched.",
         decimals=2,
@@ -171,7 +171,7 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         "Liquor that thins a vat, {of}",
         "vat_dilution",
         {
-            "production_bd_t_per_h": ("Pulp over the drum", flow()),
+            "production_bdt_per_h": ("Pulp over the drum", flow()),
             "feed_consistency_pct": ("As it comes", _of_wash("feed_consistency_pct")),
             "vat_consistency_pct": ("Wanted in the vat", assumed(1.2, "a usual vat")),
         },
@@ -186,7 +186,7 @@ THICKENER_PANEL: Final = Panel(
     "What a thickener gives off, {of}",
     "thickener",
     {
-        "production_bd_t_per_h": ("Pulp through it", flow_in()),
+        "production_bdt_per_h": ("Pulp through it", flow_in()),
         "inlet_consistency_pct": ("As it comes", assumed(1.8, "type the sample")),
         "outlet_consistency_pct": ("As it leaves", given("consistency_pct")),
         "filtrate_kg_per_m3": ("Fibre in its filtrate", assumed(0.25, "type the test")),

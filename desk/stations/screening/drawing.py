@@ -55,15 +55,15 @@ def draw_cascade(system: System | None) -> Cascade | None:
     pitch = (WIDTH - LEFT - BOX_W - 150) / max(count - 1, 1)
     pitch = min(pitch, 270.0)
     boxes = [Box(LEFT + pitch * at, TOP + RISE * 0.62 * at, BOX_W, BOX_H, one) for at, one in enumerate(system.stages)]
-    most = max(one.fed_bd_t_per_h for one in system.stages)
+    most = max(one.fed_bdt_per_h for one in system.stages)
 
     def wide(bd: float) -> float:
         return max(LEAST_PX, WIDEST_PX * bd / most)
 
     first = boxes[0]
-    came = first.running.fed_bd_t_per_h - sum(
-        one.accept_bd_t_per_h for one in system.stages if one.accept_to == 0
-    ) - sum(one.reject_bd_t_per_h for one in system.stages if one.reject_to == 0)  # fmt: skip
+    came = first.running.fed_bdt_per_h - sum(
+        one.accept_bdt_per_h for one in system.stages if one.accept_to == 0
+    ) - sum(one.reject_bdt_per_h for one in system.stages if one.reject_to == 0)  # fmt: skip
     mid = first.y + 30
     streams = [
         Stream(f"M4 {mid:.1f}L{first.x:.1f} {mid:.1f}", wide(came), f"{came:.2f} BDt/h →", 4, mid - 16, "start", "feed")
@@ -76,8 +76,8 @@ def draw_cascade(system: System | None) -> Cascade | None:
 
 def _accepts(box: Box, boxes: Sequence[Box], wide: Callable[[float], float]) -> Stream:
     one = box.running
-    words = f"{one.accept_bd_t_per_h:.2f} BDt/h, {one.accept_consistency_pct:.2f} %"
-    width = wide(one.accept_bd_t_per_h)
+    words = f"{one.accept_bdt_per_h:.2f} BDt/h, {one.accept_consistency_pct:.2f} %"
+    width = wide(one.accept_bdt_per_h)
     right = box.x + box.width
     if one.accept_to < 0:
         y = box.y + 26
@@ -98,8 +98,8 @@ def _accepts(box: Box, boxes: Sequence[Box], wide: Callable[[float], float]) -> 
 
 def _rejects(box: Box, boxes: Sequence[Box], wide: Callable[[float], float]) -> Stream:
     one = box.running
-    words = f"{one.reject_bd_t_per_h:.2f} BDt/h, {one.reject_consistency_pct:.2f} %"
-    width = wide(one.reject_bd_t_per_h)
+    words = f"{one.reject_bdt_per_h:.2f} BDt/h, {one.reject_consistency_pct:.2f} %"
+    width = wide(one.reject_bdt_per_h)
     if one.reject_to < 0:
         x, y = box.x + 0.5 * box.width, box.y + box.height
         return Stream(f"M{x:.1f} {y:.1f}L{x:.1f} {y + 40:.1f}", width, f"out {words}", x + 12, y + 34, "start", "lost")

@@ -82,7 +82,7 @@ def _sentence(state: State, unit: Staged, found: Screened) -> str:
         return f"{unit.name}: as set, it cannot run. {found.fault}."
     system = found.system
     words = (
-        f"{unit.name}: {system.lost_pct:.1f} % of the fibre leaves, {24 * system.lost_bd_t_per_h:.1f} BDt/d;"
+        f"{unit.name}: {system.lost_pct:.1f} % of the fibre leaves, {24 * system.lost_bdt_per_h:.1f} BDt/d;"
         f" {system.removed_pct:.0f} % of the debris is taken out."
     )
     tags = [one for one in state.off if one.tag.station == unit.station]

@@ -63,7 +63,7 @@ def systems(state: State) -> list[Staged]:
 def came_of(state: State, unit: Staged) -> tuple[Datum, float]:
     """Return the stock that comes to a system, BDt/h, and its consistency, %."""
     inlets = [state.result.streams[one.id] for one in state.line.graph.into(unit.id)]
-    rate, total = sum(one.bd_t_per_h for one in inlets), sum(one.total_t_per_h for one in inlets)
+    rate, total = sum(one.bdt_per_h for one in inlets), sum(one.total_t_per_h for one in inlets)
     said = Origin("computed", f"whole-line balance, what comes to {unit.name.lower()}")
     return Datum(round(rate, 4), said), 100 * rate / total if total > 0 else 0.0
 

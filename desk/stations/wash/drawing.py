@@ -85,44 +85,44 @@ def draw_stairs(steps: Sequence[Step], shows: Sequence[Shows]) -> Stairs | None:
         )
         for index, step in enumerate(steps)
     ]  # fmt: skip
-    most_t = max(max(one.fed_t_per_odt, one.filtrate_t_per_odt, one.wash_t_per_odt) for one in steps)
+    most_t = max(max(one.fed_t_per_bdt, one.filtrate_t_per_bdt, one.wash_t_per_bdt) for one in steps)
     most_kg = max(*(one.fed_kg_per_t for one in steps), 1e-09)
 
     def flow(
-        x1: float, y1: float, x2: float, y2: float, t_per_odt: float, kg_per_t: float, text: tuple[float, float, str],
+        x1: float, y1: float, x2: float, y2: float, t_per_bdt: float, kg_per_t: float, text: tuple[float, float, str],
         *, pulp: bool,
     ) -> Flow:  # fmt: skip
         dark = PALEST + (1 - PALEST) * (kg_per_t / most_kg) ** 0.5
-        words = f"{kg_per_t:.1f} kg/t" if pulp else f"{kg_per_t:.1f} kg/t, {t_per_odt:.1f} t/BDt"
-        return Flow(x1, x2, y1, y2, max(2.0, WIDEST_PX * t_per_odt / most_t), min(dark, 1.0), words, *text)
+        words = f"{kg_per_t:.1f} kg/t" if pulp else f"{kg_per_t:.1f} kg/t, {t_per_bdt:.1f} t/BDt"
+        return Flow(x1, x2, y1, y2, max(2.0, WIDEST_PX * t_per_bdt / most_t), min(dark, 1.0), words, *text)
 
     pulp, liquor = [], []
     first, last = boxes[0], boxes[-1]
     upper, lower = 0.28 * BOX_H, 0.76 * BOX_H
     pulp.append(
-        flow(6, first.y + upper, first.x, first.y + upper, first.step.fed_t_per_odt, first.step.fed_kg_per_t,
+        flow(6, first.y + upper, first.x, first.y + upper, first.step.fed_t_per_bdt, first.step.fed_kg_per_t,
              (6, first.y + upper - 14, "start"), pulp=True)
     )  # fmt: skip
     liquor.append(
-        flow(first.x, first.y + lower, 6, first.y + lower, first.step.filtrate_t_per_odt, first.step.filtrate_kg_per_t,
+        flow(first.x, first.y + lower, 6, first.y + lower, first.step.filtrate_t_per_bdt, first.step.filtrate_kg_per_t,
              (6, first.y + lower + 22, "start"), pulp=False)
     )  # fmt: skip
     for one, other in itertools.pairwise(boxes):
         pulp.append(
-            flow(one.x + one.width, one.y + upper, other.x, other.y + upper, one.step.mat_t_per_odt, one.step.mat_kg_per_t,
+            flow(one.x + one.width, one.y + upper, other.x, other.y + upper, one.step.mat_t_per_bdt, one.step.mat_kg_per_t,
                  (one.x + one.width + 6, one.y + upper - 14, "start"), pulp=True)
         )  # fmt: skip
         liquor.append(
-            flow(other.x, other.y + lower, one.x + one.width, one.y + lower, one.step.wash_t_per_odt, one.step.wash_kg_per_t,
+            flow(other.x, other.y + lower, one.x + one.width, one.y + lower, one.step.wash_t_per_bdt, one.step.wash_kg_per_t,
                  (other.x - 8, other.y + lower + 24, "end"), pulp=False)
         )  # fmt: skip
     end = WIDTH - 6
     pulp.append(
-        flow(last.x + last.width, last.y + upper, end, last.y + upper, last.step.mat_t_per_odt, last.step.mat_kg_per_t,
+        flow(last.x + last.width, last.y + upper, end, last.y + upper, last.step.mat_t_per_bdt, last.step.mat_kg_per_t,
              (end, last.y + upper - 14, "end"), pulp=True)
     )  # fmt: skip
     liquor.append(
-        flow(end, last.y + lower, last.x + last.width, last.y + lower, last.step.wash_t_per_odt, last.step.wash_kg_per_t,
+        flow(end, last.y + lower, last.x + last.width, last.y + lower, last.step.wash_t_per_bdt, last.step.wash_kg_per_t,
              (end, last.y + lower + 22, "end"), pulp=False)
     )  # fmt: skip
     height = last.y + BOX_H + 34

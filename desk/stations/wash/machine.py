@@ -85,7 +85,7 @@ def _mat(state: State, unit: Washer, machine: Machine) -> Figure | None:
     if any(one is None for one in sizes):
         return None
     data = {
-        "production_bd_t_per_h": rate_of(state, unit),
+        "production_bdt_per_h": rate_of(state, unit),
         "drum_diameter_m": Datum(machine.drum_diameter_m, told),
         "drum_face_m": Datum(machine.drum_face_m, told),
         "drum_speed_rpm": Datum(machine.drum_speed_rpm, told),

@@ -25,7 +25,9 @@ class Round(Kept):
     filtrate_ms_per_cm = models.FloatField()
     mat_ms_per_cm = models.FloatField()
     wash_ms_per_cm = models.FloatField()
-    factor_t_per_odt = models.FloatField(help_text="dilution factor then")
+    factor_t_per_bdt = models.FloatField(
+        db_column="factor_t_per_odt", help_text="dilution factor then"
+    )  # named so when the first was sealed
     discharge_pct = models.FloatField(help_text="consistency of its mat then")
 
     class Meta(Kept.Meta):

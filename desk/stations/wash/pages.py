@@ -188,7 +188,7 @@ def take(request: HttpRequest, state: State) -> HttpResponse:
         factor = typed["factor"] if typed["factor"] is not None else float(factor_of(state, unit).value)
         machines = machines_of(unit)
         at = machines[machine - 1].discharge_consistency_pct if 1 <= machine <= len(machines) else 0.0
-        found = {**given, "factor_t_per_odt": factor, "discharge_pct": at}
+        found = {**given, "factor_t_per_bdt": factor, "discharge_pct": at}
         take_round(state.world, signed_in(request), unit_id, machine, found, at=typed["at"], form_key=key_of(request))
     except (ValidationError, DomainError) as error:
         return _rounds(request, state, words_of(request, error))

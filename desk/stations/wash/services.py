@@ -65,7 +65,7 @@ def take_round(
     unit = washer_of(world, unit_id)
     name = _station_of(unit, machine)
     shown = stage_efficiency(
-        dilution_factor_t_per_odt=found["factor_t_per_odt"], discharge_consistency_pct=found["discharge_pct"],
+        dilution_factor_t_per_bdt=found["factor_t_per_bdt"], discharge_consistency_pct=found["discharge_pct"],
         filtrate_conc_kg_per_t=found["filtrate_ms_per_cm"], discharge_conc_kg_per_t=found["mat_ms_per_cm"],
         wash_conc_kg_per_t=found["wash_ms_per_cm"],
     )  # fmt: skip

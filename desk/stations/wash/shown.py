@@ -7,7 +7,7 @@ from typing import Final
 
 from desk.floor.state import State
 from desk.stations.wash.models import MatCheck, Round
-from stock.consistency.basis import liquor_ratio_t_per_odt
+from stock.consistency.basis import liquor_ratio_t_per_bdt
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Place
@@ -15,7 +15,7 @@ from stock.washing.signs import Side
 from stock.washing.stairs import USUAL_SOLIDS, machines_of
 from stock.washing.unit import Machine, Washer
 
-L: Final = liquor_ratio_t_per_odt.method.bare  # type: ignore[attr-defined]
+L: Final = liquor_ratio_t_per_bdt.method.bare  # type: ignore[attr-defined]
 BACK: Final = timedelta(days=45)
 EVERY_S: Final = 60
 NEAR: Final = timedelta(minutes=90)
@@ -45,14 +45,14 @@ def factor_of(state: State, unit: Washer) -> Datum:
             round(liquor - L(consistency_pct=unit.consistency_pct), 3),
             Origin("measured", f"{reading.tag.name} {reading.value:.0f} L/min over {rate:.2f} BDt/h"),
         )
-    return Datum(unit.wash.dilution_factor_t_per_odt, Origin("set", f"{unit.name}, by the definition"))
+    return Datum(unit.wash.dilution_factor_t_per_bdt, Origin("set", f"{unit.name}, by the definition"))
 
 
 def solids_of(unit: Washer) -> Datum:
     """Return the solids that come with the pulp."""
-    if unit.feed_solids_kg_per_odt is None:
+    if unit.feed_solids_kg_per_bdt is None:
         return Datum(USUAL_SOLIDS, Origin("assumed", "not told by the mill's file"))
-    fitted = unit.feed_solids_kg_per_odt
+    fitted = unit.feed_solids_kg_per_bdt
     return Datum(fitted.value, Origin("set", f"fitted from {fitted.fitted_from}, {fitted.by}"))
 
 
@@ -62,10 +62,10 @@ def efficiency_of(state: State, unit: Washer) -> Figure | None:
     if reading is None:
         return None
     data = {
-        "loss_kg_per_odt": Datum(reading.value, Origin("measured", f"{reading.tag.name}")),
-        "dilution_factor_t_per_odt": factor_of(state, unit),
+        "loss_kg_per_bdt": Datum(reading.value, Origin("measured", f"{reading.tag.name}")),
+        "dilution_factor_t_per_bdt": factor_of(state, unit),
         "feed_consistency_pct": Datum(unit.wash.feed_consistency_pct, Origin("set", unit.name)),
-        "feed_solids_kg_per_odt": solids_of(unit),
+        "feed_solids_kg_per_bdt": solids_of(unit),
     }
     try:
         return figure("efficiency_from_loss", "efficiency by the loss found", data, decimals=1)
@@ -103,7 +103,7 @@ def figure_of(row: Round) -> Figure | None:
     """Return the efficiency a round shows; None for one that cannot be."""
     said = Origin("entered", f"round of {row.by.short_name if row.by else 'nobody'}")
     data = {
-        "dilution_factor_t_per_odt": Datum(row.factor_t_per_odt, said),
+        "dilution_factor_t_per_bdt": Datum(row.factor_t_per_bdt, said),
         "discharge_consistency_pct": Datum(row.discharge_pct, said),
         "filtrate_conc_kg_per_t": Datum(row.filtrate_ms_per_cm, Origin("entered", "as conductivity at 25 °C, mS/cm")),
         "discharge_conc_kg_per_t": Datum(row.mat_ms_per_cm, Origin("entered", "as conductivity at 25 °C, mS/cm")),

@@ -13,7 +13,7 @@ ROUND_NUMBERS: Final = {
     "filtrate_ms_per_cm": "filtrate at 25 °C, mS/cm",
     "mat_ms_per_cm": "liquor of the mat at 25 °C, mS/cm",
     "wash_ms_per_cm": "wash liquor at 25 °C, mS/cm",
-    "factor_t_per_odt": "dilution factor then, t/BDt",
+    "factor_t_per_bdt": "dilution factor then, t/BDt",
     "discharge_pct": "consistency of the mat then, %",
 }
 PLACE: Final = (

@@ -131,7 +131,7 @@ def worked(state: State, unit: Washer, typed: Mapping[str, Any]) -> Worked:
         return Worked(unit, values, origins, fault=fault, faulty=NAMED.get(error.argument, error.argument))
 
 
-NAMED: Final = {"dilution_factor_t_per_odt": "factor", "production_bd_t_per_h": "rate"}  # a method's name for a field
+NAMED: Final = {"dilution_factor_t_per_bdt": "factor", "production_bdt_per_h": "rate"}  # a method's name for a field
 
 
 def _data(values: Mapping[str, str], usual: Mapping[str, Datum], typed: Mapping[str, Any]) -> dict[str, Datum]:
@@ -157,7 +157,7 @@ def _worked(
         ratio = float(data["efficiency"].value) / sum(shown)
         shown = [one * ratio for one in shown]
     stray = float(data["stray"].value)
-    loss = washed(unit, shown, data["factor"], data["solids"], stray_t_per_odt=stray)
+    loss = washed(unit, shown, data["factor"], data["solids"], stray_t_per_bdt=stray)
     figures = _water(unit, data, loss)
     best, most = _best(unit, data, sum(shown)), _most(unit, data, loss)
     if best is not None:
@@ -173,26 +173,26 @@ def _worked(
 def _given(unit: Washer, data: Mapping[str, Datum]) -> dict[str, Datum]:
     return {
         "feed_consistency_pct": Datum(unit.wash.feed_consistency_pct, told_of(unit)),
-        "feed_solids_kg_per_odt": data["solids"],
+        "feed_solids_kg_per_bdt": data["solids"],
     }
 
 
 def _water(unit: Washer, data: Mapping[str, Datum], loss: Figure) -> list[Figure]:
     """Return the loss by species, the shower's flow, what goes to the evaporators."""
     shower = {
-        "production_bd_t_per_h": data["rate"], "dilution_factor_t_per_odt": data["factor"],
+        "production_bdt_per_h": data["rate"], "dilution_factor_t_per_bdt": data["factor"],
         "discharge_consistency_pct": Datum(unit.consistency_pct, told_of(unit)),
     }  # fmt: skip
     weak = {
-        **_given(unit, data), "dilution_factor_t_per_odt": data["factor"], "stray_t_per_odt": data["stray"],
-        "loss_kg_per_odt": loss.as_datum(),
+        **_given(unit, data), "dilution_factor_t_per_bdt": data["factor"], "stray_t_per_bdt": data["stray"],
+        "loss_kg_per_bdt": loss.as_datum(),
     }  # fmt: skip
-    species = {"solids_kg_per_odt": loss.as_datum()}
+    species = {"solids_kg_per_bdt": loss.as_datum()}
     return [
         figure("loss_by_species", "of that, as salt cake", species, decimals=1),
         figure("shower_flow_l_per_min", "shower", shower, decimals=0),
         figure("weak_liquor_made", "solids to the evaporators", weak, result="solids_pct", decimals=1),
-        figure("weak_liquor_made", "water to evaporate", weak, result="evaporation_t_per_odt", decimals=2),
+        figure("weak_liquor_made", "water to evaporate", weak, result="evaporation_t_per_bdt", decimals=2),
     ]
 
 
@@ -210,8 +210,8 @@ def _most(unit: Washer, data: Mapping[str, Datum], loss: Figure) -> Figure | Non
     if "capacity" not in data:
         return None
     given = {
-        **_given(unit, data), "evaporation_capacity_t_per_h": data["capacity"], "production_bd_t_per_h": data["rate"],
-        "loss_kg_per_odt": loss.as_datum(), "stray_t_per_odt": data["stray"],
+        **_given(unit, data), "evaporation_capacity_t_per_h": data["capacity"], "production_bdt_per_h": data["rate"],
+        "loss_kg_per_bdt": loss.as_datum(), "stray_t_per_bdt": data["stray"],
     }  # fmt: skip
     return figure("most_factor", "most the evaporators allow", given, decimals=2)
 
@@ -224,7 +224,7 @@ def _curve(
 
     solids, feed = float(data["solids"].value), unit.wash.feed_consistency_pct
     losses = [
-        solids * float(LOSS_SHARE(dilution_factor_t_per_odt=df, feed_consistency_pct=feed, e_std_total_ratio=total))
+        solids * float(LOSS_SHARE(dilution_factor_t_per_bdt=df, feed_consistency_pct=feed, e_std_total_ratio=total))
         for df in CURVE
     ]
     costs = [prices[0] * df + prices[1] * lost for df, lost in zip(CURVE, losses, strict=True)] if prices else []
@@ -287,10 +287,10 @@ def _apart(state: State, unit: Washer, loss: Figure) -> str:
 
 def _evaporates(unit: Washer, data: Mapping[str, Datum], loss: Figure) -> float:
     given = {
-        **_given(unit, data), "dilution_factor_t_per_odt": data["factor"], "stray_t_per_odt": data["stray"],
-        "loss_kg_per_odt": loss.as_datum(),
+        **_given(unit, data), "dilution_factor_t_per_bdt": data["factor"], "stray_t_per_bdt": data["stray"],
+        "loss_kg_per_bdt": loss.as_datum(),
     }  # fmt: skip
-    shown = figure("weak_liquor_made", "water", given, result="evaporation_t_per_odt")
+    shown = figure("weak_liquor_made", "water", given, result="evaporation_t_per_bdt")
     return float(data["rate"].value) * shown.value
 
 
@@ -316,7 +316,7 @@ def _when(unit: Washer, loss: Figure, now: float) -> str | None:
     if not all(vats):
         return None
     told = {
-        **data, "dilution_factor_t_per_odt": loss.data["dilution_factor_t_per_odt"],
+        **data, "dilution_factor_t_per_bdt": loss.data["dilution_factor_t_per_bdt"],
         "changed_word": Datum("dilution factor", TYPED), "to_read": Datum(now + FIRST_STEP_T_PER_ODT, TYPED),
         "tank_min": Datum(TANK_MIN, Origin("assumed", "each filtrate tank")),
         "vat_min": Datum(VAT_MIN, Origin("assumed", "each vat")),

@@ -52,7 +52,7 @@ def _debark(data: Data) -> Sequence[Figure]:
         },
     )
     heat = figure("net_heat_as_fired", "heat of the bark as fired", _pick(data, "moisture_wet_frac"), decimals=2)
-    dry = data["bd_t_per_h"]
+    dry = data["bdt_per_h"]
     wet = Datum(
         dry.value / (1 - data["moisture_wet_frac"].value), Origin("computed", f"{dry.value:.2f} BDt/h of bark, wet")
     )
@@ -126,7 +126,7 @@ def _chip_prep(data: Data) -> Sequence[Figure]:
     load = figure(
         "chip_wash_load_pct",
         "chip washer, of its limit",
-        _pick(data, "bd_t_per_h", "bulk_density_bd_kg_per_m3", "washer_limit_m3_per_h"),
+        _pick(data, "bdt_per_h", "bulk_density_bd_kg_per_m3", "washer_limit_m3_per_h"),
         decimals=0,
     )
     need = figure(
@@ -208,7 +208,7 @@ YARD_PANELS: Final[tuple[Panel, ...]] = (
             "bark_in_frac": ("Bark on the logs, as a fraction", bark_on_logs),
             "bark_pct": ("Bark allowed", bark_target),
             "rate_per_min": ("Debarking rate", given("rate_per_min")),
-            "bd_t_per_h": ("Bark to the boiler", _bark_out),
+            "bdt_per_h": ("Bark to the boiler", _bark_out),
             "moisture_wet_frac": ("Its moisture, as a fraction", given("bark_moisture_frac")),
         },
         lambda time: f"Logs stay {time.text} min in the drum.",
@@ -218,7 +218,7 @@ YARD_PANELS: Final[tuple[Panel, ...]] = (
             "bark_in_frac": "residual_bark_fraction",
             "rate_per_min": "residual_bark_fraction",
             "bark_pct": "fines_alkali",
-            "bd_t_per_h": "chip_wash_load_pct",
+            "bdt_per_h": "chip_wash_load_pct",
             "moisture_wet_frac": "net_heat_as_fired",
         },
         note="Rates to begin with: 0.10 a minute thawed softwood, 0.05 frozen, 0.06 stored dry. Fit yours with marked logs.",
@@ -229,7 +229,7 @@ YARD_PANELS: Final[tuple[Panel, ...]] = (
         "Chip wash and steaming",
         "chip_steaming",
         {
-            "bd_t_per_h": ("Chips fed", flow()),
+            "bdt_per_h": ("Chips fed", flow()),
             "bulk_density_bd_kg_per_m3": ("Bulk density, bone-dry", feed("bulk_bd_kg_per_m3")),
             "washer_limit_m3_per_h": ("Washer's limit, loose", feed("washer_limit_m3_per_h")),
             "t_in_c": ("Chips come at", feed("comes_at_c")),
@@ -241,7 +241,7 @@ YARD_PANELS: Final[tuple[Panel, ...]] = (
         lambda load: f"The washer runs at {load.text} % of its limit.",
         work=_chip_prep,
         args_of={
-            "bd_t_per_h": "chip_wash_load_pct",
+            "bdt_per_h": "chip_wash_load_pct",
             "bulk_density_bd_kg_per_m3": "chip_wash_load_pct",
             "washer_limit_m3_per_h": "chip_wash_load_pct",
             "steam_t_per_h": "steamed_rate",

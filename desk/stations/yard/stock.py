@@ -158,7 +158,7 @@ class YardNow:
         species = self.part.of_species(pile.part.species)
         set_by = self.state.set_origin(f"pile {pile.part.name}")
         data = {
-            "bd_t_per_h": wanted_bdt_per_h,
+            "bdt_per_h": wanted_bdt_per_h,
             "basic_density_kg_per_m3": Datum(species.basic_density_kg_per_m3, set_by),
             "solid_volume_factor": Datum(pile.part.solid_volume_factor, set_by),
             "most_m3_per_h": Datum(pile.part.feeder_most_m3_per_h, set_by),

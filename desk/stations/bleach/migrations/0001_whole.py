@@ -163,7 +163,7 @@ class Migration(migrations.Migration):
                 ('unit', models.CharField(max_length=40)),
                 ('stage', models.PositiveSmallIntegerField(help_text='counted from 1 at the first')),
                 ('at', models.DateTimeField()),
-                ('charge_kg_per_odt', models.FloatField()),
+                ('charge_kg_per_bdt', models.FloatField(db_column='charge_kg_per_odt')),
                 ('came_brightness_pct', models.FloatField()),
                 ('ended_brightness_pct', models.FloatField()),
                 ('came_kappa', models.FloatField(null=True)),

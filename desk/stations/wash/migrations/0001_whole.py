@@ -55,7 +55,7 @@ class Migration(migrations.Migration):
                 ('filtrate_ms_per_cm', models.FloatField()),
                 ('mat_ms_per_cm', models.FloatField()),
                 ('wash_ms_per_cm', models.FloatField()),
-                ('factor_t_per_odt', models.FloatField(help_text='dilution factor then')),
+                ('factor_t_per_bdt', models.FloatField(db_column='factor_t_per_odt', help_text='dilution factor then')),
                 ('discharge_pct', models.FloatField(help_text='consistency of its mat then')),
                 ('by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('supersedes', models.OneToOneField(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='superseded_by', to='wash.round')),
