@@ -30,7 +30,7 @@ from stock.fit import kappa as kappa_fit
 from stock.intake import bagasse, chip_classes, chip_steaming, chips, debarking, lot, metal, piles
 from stock.intake import blend as chip_blend
 from stock.judge import charts, followed, hand, move, witness
-from stock.plan import ahead, chain, cover
+from stock.plan import ahead, chain, cover, whence
 from stock.refining import curve, energy, freeness
 from stock.screening import cascade, cleaner, counting, passage
 from stock.screening import stage as screening
@@ -131,6 +131,7 @@ MODULES: Final = (
     followed,
     hand,
     chain,
+    whence,
     ahead,
     loops,
     scales,

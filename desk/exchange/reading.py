@@ -13,6 +13,7 @@ from typing import Any, Final
 from django.core.exceptions import ValidationError
 
 from desk.floor.text import seen
+from stock.names import present
 
 MOST_BYTES: Final = 2_000_000
 MOST_UNPACKED: Final = 40_000_000
@@ -32,7 +33,7 @@ MOST_OF_A_CELL: Final = 2_000
 
 
 def read_rows(name: str, data: bytes) -> list[dict[str, str]]:
-    """Return the rows of a CSV, JSON or XLSX file as text by column name.
+    """Return the rows of a CSV, JSON or XLSX file as text by column name, in the present spelling of its unit.
 
     Raises
     ------
@@ -50,7 +51,7 @@ def read_rows(name: str, data: bytes) -> list[dict[str, str]]:
         raise ValidationError({"file": "the file holds no rows under its heading"})
     if len(rows) > MOST_ROWS:
         raise ValidationError({"file": f"the file holds {len(rows)} rows; {MOST_ROWS} at a time is the most"})
-    return rows
+    return [{present(column): cell for column, cell in row.items()} for row in rows]
 
 
 def _read_csv(data: bytes) -> list[dict[str, str]]:

@@ -169,6 +169,11 @@ class Exchange(YardCase):
         self.sign_in("trainee")
         self.assertEqual(self.client.post("/live/yard/files/preview/", {"table": "lots"}).status_code, 403)
 
+    def test_a_column_of_before_is_known(self):
+        self.assertEqual(
+            read_rows("x.csv", b"charge_kg_per_odt,at\n1.5,2\n"), [{"charge_kg_per_bdt": "1.5", "at": "2"}]
+        )
+
     def test_a_spreadsheet_takes_no_text_for_a_formula(self):
         text = write_rows("csv", ["a", "b"], [{"a": "=1+1", "b": -2.5}]).decode()
         self.assertEqual(list(csv.reader(io.StringIO(text)))[1], ["'=1+1", "-2.5"])

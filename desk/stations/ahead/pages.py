@@ -20,6 +20,7 @@ from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from desk.frame.plot import Scale, line
 from desk.stations.ahead.looking import HOURS, Ahead, ahead_of, judged, make
+from desk.stations.ahead.whence import whence
 from stock.delivery.broke import break_fills_min
 from stock.errors import DomainError
 from stock.figure import Figure
@@ -111,6 +112,7 @@ def _page(
         "clock_marks": _clock_marks(state),
         "now_x": float(_x(0.0)),
         "arrivals": _arrivals(state),
+        "houses": whence(state),
         "whats": WHATS,
         "shares": [name for name, share in state.order.shares.items() if share],
         "digesters": state.line.cook.digesters,
