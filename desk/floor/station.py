@@ -141,6 +141,7 @@ class Station:
     due: "Callable[[State], Iterable[Item]]" = _nothing
     in_flight: "Callable[[State], Iterable[Flying]]" = _nothing
     blows: "Callable[[State], Iterable[Blow]]" = _nothing  # of late and to come, the oldest first
+    blown_since: "Callable[[State, datetime], Iterable[Blow]]" = _nothing  # however long ago, the oldest first
     learned: "Callable[[State], Mapping[tuple[str, str], Datum]]" = (
         _no_words  # by point and tag: what moves do of what is computed
     )

@@ -67,8 +67,8 @@ def origin_shares(*, blows: list[dict[str, float]], taus_each_h: Sequence[float]
         raise DomainError("E_ORDER", "blows", "the blows are not the oldest first", "falling hours")
     if any(one["bdt"] > one["held_bdt"] * (1 + 1e-9) for one in blows):
         raise DomainError("E_RANGE", "held_bdt", "a blow brought more than the tank held after it", "no less than bdt")
-    begun = step_response(np.array([*ages, 0.0]), taus_each_h, dead_h)
-    come = np.maximum(begun[:-1] - begun[1:], 0.0)  # of each span between blows, the last until now
+    begun = step_response(np.array(ages), taus_each_h, dead_h)
+    come = np.maximum(begun - np.append(begun[1:], 0.0), 0.0)  # of each span between blows, the last until now
     in_tank, shares = np.zeros(len(blows)), np.zeros(len(blows))
     for index, one in enumerate(blows):
         fresh = min(one["bdt"] / one["held_bdt"], 1.0)

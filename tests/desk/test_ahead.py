@@ -4,12 +4,15 @@ from datetime import timedelta
 
 from django.core.management import call_command
 
-from desk.floor.models import Sample, epoch
+from desk.floor.models import Cook, Sample, epoch
 from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.stations.ahead.looking import as_json, judged, keep, kept_ahead, make, read_back, stands_of
 from desk.stations.ahead.models import Foretold, Lookout
+from desk.stations.ahead.whence import whence
+from desk.stations.cook.models import Step
 from tests.desk.base import NOW, DeskCase
+from tests.desk.cook_house import HouseCase
 
 
 class Looking(DeskCase):
@@ -115,3 +118,58 @@ class Looking(DeskCase):
         World.objects.create(slug="bench", name="Bench", version=version)
         self.sign_in()
         self.assertContains(self.client.get("/bench/ahead/"), "no vessel")
+
+
+class WhosePulp(HouseCase):
+    """Cooks blown into the wood blow tank, of days ago and of today, and what their pulp has come to."""
+
+    def blow(self, number, hours_ago):
+        at = NOW - timedelta(hours=hours_ago)
+        Cook.objects.create(
+            world=self.world, number=number, digester=2, recipe="alder", started_at=at - timedelta(hours=4),
+            kappa_target=18,
+        )  # fmt: skip
+        for kind, moment, amounts in (
+            ("chips", at - timedelta(hours=4), {"green_t": 30.0, "moisture_pct": 48.0}),
+            ("blow", at, {}),
+        ):
+            Step.objects.create(
+                world=self.world, number=number, kind=kind, at=moment, by=self.people["cook"],
+                form_key=f"{kind}-{number}", **amounts,
+            )  # fmt: skip
+
+    def setUp(self):
+        super().setUp()
+        for number, ago in ((1101, 30.0), (1102, 27.2), (1103, 24.4), (1104, 21.6), (1105, 18.8), (1106, 3.0)):
+            self.blow(number, ago)
+
+    def test_each_place_is_told_with_its_cooks_and_later_places_hold_older_ones(self):
+        (house,) = [one for one in whence(State(self.world, NOW)) if one.name == "Wood digesters"]
+        names = [one.name for one in house.places]
+        self.assertEqual((names[0], names[-1]), ("Blow tank", "Machine chest"))
+        tank, last = house.places[0], house.places[-1]
+        self.assertEqual(tank.pieces[-1].label, "1106")
+        self.assertNotIn("1106", [one.label for one in last.pieces])
+        for place in house.places:
+            told = sum(one.share_frac for one in place.pieces) + place.others_frac
+            self.assertAlmostEqual(told, 1.0, 6)
+            self.assertEqual(place.figure.method.name, "origin_shares")
+        oldest = [int(one.pieces[0].label) if one.pieces else 0 for one in house.places]
+        self.assertEqual(oldest, sorted(oldest, reverse=True))
+
+    def test_a_blow_that_was_taken_back_is_nobodys_pulp(self):
+        blow = Step.objects.get(number=1106, kind="blow")
+        Step.objects.create(
+            world=self.world, number=1106, kind="note", at=blow.at, by=self.people["cook"], supersedes=blow,
+            why="not blown", form_key="back-1106",
+        )  # fmt: skip
+        (house,) = [one for one in whence(State(self.world, NOW)) if one.name == "Wood digesters"]
+        self.assertTrue(all(one.label != "1106" for place in house.places for one in place.pieces))
+
+    def test_the_page_shows_it_with_its_working_and_nothing_where_nothing_was_blown(self):
+        self.sign_in("trainee")
+        answer = self.client.get("/live/ahead/")
+        self.assertContains(answer, "Whose pulp is where, wood digesters")
+        self.assertContains(answer, "cook 1106")
+        self.assertContains(answer, "between blows what is drawn changes how much the tank holds")  # its working
+        self.assertNotContains(answer, "Whose pulp is where, cane digester")

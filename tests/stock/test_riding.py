@@ -6,7 +6,8 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from stock.errors import DomainError
-from stock.simulate.layout import FIBRE, MARKED
+from stock.plan.whence import held_after, origin_shares
+from stock.simulate.layout import FIBRE, MARKED, SOLIDS
 from stock.simulate.plant import Plant
 from stock.simulate.riding import CARRY
 from tests.line import hallin_reach
@@ -56,6 +57,34 @@ class Origins(SimpleTestCase):
         self.assertAlmostEqual(float(np.abs(plant.riding.share.sum(axis=1) - 1).max()), 0, places=12)
         self.assertGreater(plant.origins("tower_a")[first], 0.01)
         self.assertGreater(plant.origins("furnish_chest")[first], seen + 0.02)
+
+    def test_whose_pulp_the_blow_tank_holds_is_what_the_book_says_of_its_blows(self) -> None:
+        plant = coarse()
+        tank, draw = "wood_blow_tank", 0.0
+        row = plant.layout.row[tank]
+        before, blows = {}, []
+        for _ in range(14 * 60):
+            was = {name: share for name, share in plant.origins(tank).items() if name.startswith("alder ")}
+            held = float(plant.mass[row, SOLIDS].sum())
+            plant.step()
+            draw = float(plant.rows[plant.layout.at[plant.line.graph.out(tank)[0].id], 0]) * 60
+            came = float(plant.mass[row, SOLIDS].sum()) - held + draw
+            new = [name for name in plant.origins(tank) if name.startswith("alder ") and name not in was]
+            for name in new:
+                before[name] = len(blows)
+                blows.append([plant.now_s, 0.0])
+            if came > 0.05 and blows:
+                blows[-1][1] += came
+        ages = [((plant.now_s - at) / HOUR, bdt) for at, bdt in blows]
+        held = held_after(ages, float(plant.mass[row, SOLIDS].sum()), draw * 60)
+        found = origin_shares(
+            blows=[{"ago_h": ago, "bdt": bdt, "held_bdt": one} for (ago, bdt), one in zip(ages, held, strict=True)],
+            taus_each_h=[],
+        )
+        truth = plant.origins(tank)
+        self.assertGreater(len(before), 5)
+        for name, index in before.items():
+            self.assertAlmostEqual(found.shares_frac[index], truth.get(name, 0.0), delta=0.03, msg=name)
 
     def test_lots_are_opened_one_after_another_and_known_again_in_the_tower(self) -> None:
         plant = coarse()

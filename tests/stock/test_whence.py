@@ -67,6 +67,12 @@ class Shares(TestCase):
         self.assertAlmostEqual(sum(found.shares_frac) + found.before_frac, 1.0, 6)
         self.assertTrue(all(-1e-9 <= one <= 1 + 1e-9 for one in [*found.shares_frac, found.before_frac]))
 
+    def test_the_tank_itself_holds_what_was_blown_into_it(self):
+        rows = [{"ago_h": ago, "bdt": 9.0, "held_bdt": 30.0} for ago in (4.0, 0.0)]
+        found = origin_shares(blows=rows, taus_each_h=[])
+        self.assertEqual([round(one, 9) for one in found.shares_frac], [0.21, 0.3])
+        self.assertAlmostEqual(found.before_frac, 0.49)
+
     def test_what_has_not_come_yet_is_nobodys(self):
         rows = [{"ago_h": 2.0, "bdt": 9.0, "held_bdt": 30.0}]
         self.assertEqual(origin_shares(blows=rows, taus_each_h=[1.0], dead_h=3.0).shares_frac, [0.0])

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Final
 
 from desk.floor.state import State
@@ -16,7 +17,7 @@ from stock.plan.whence import held_after
 WIDTH: Final = 420.0
 LEAST_FRAC: Final = 0.02  # of a place, that is drawn and told; the rest is told together
 TEXT_FITS: Final = 38.0
-FURTHER: Final = 40  # of the last blows
+BACK: Final = timedelta(hours=72)
 TOLD: Final = 3
 
 
@@ -67,13 +68,12 @@ class House:
 def whence(state: State) -> list[House]:
     """Return every cook house whose blows are known, with whose pulp is where on the way to the machine chest."""
     found = []
-    blown = [one for station in stations() for one in station.blows(state) if one.at <= state.now and one.bdt > 0]
-    for unit_id in dict.fromkeys(one.unit for one in blown):
-        recipes = state.line.cook.at(unit_id)
-        own = sorted((one for one in blown if one.unit == unit_id), key=lambda one: one.at)[-FURTHER:]
-        places = _places(state, recipes[0], own) if recipes else []
+    blown = [one for station in stations() for one in station.blown_since(state, state.now - BACK) if one.bdt > 0]
+    for unit in state.line.units:
+        recipes, own = state.line.cook.at(unit.id), [one for one in blown if one.unit == unit.id]
+        places = _places(state, recipes[0], own) if recipes and own else []
         if places:
-            found.append(House(state.line.unit(unit_id).name, places))
+            found.append(House(unit.name, places))
     return found
 
 

@@ -20,7 +20,7 @@ from desk.stations.cook.pages.charge import charge_figure
 from desk.stations.cook.pages.liquor import liquor_figure, strength_figure
 from desk.stations.cook.speaking import in_view, spoken
 from desk.stations.cook.tables import COOK_TABLES
-from desk.stations.cook.telling import blows, due, in_flight, leads, made, places, readings, sheet, urgent
+from desk.stations.cook.telling import blown_since, blows, due, in_flight, leads, made, places, readings, sheet, urgent
 from desk.stations.cook.urls import urls
 
 
@@ -58,6 +58,7 @@ STATION: Final = Station(
     due=due,
     in_flight=in_flight,
     blows=blows,
+    blown_since=blown_since,
     sheet=sheet,
     made=made,
     places=places,

@@ -15,6 +15,7 @@ from desk.stations.cook.bench import tags_of, titrated
 from desk.stations.cook.board import Board, board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
+from desk.stations.cook.models import Step
 from stock.cooking.end_point import pulp_per_cook
 from stock.errors import DomainError
 from stock.figure import Origin
@@ -25,6 +26,7 @@ SAMPLE_BEFORE: Final = timedelta(minutes=20)
 RESULT_AFTER: Final = timedelta(minutes=45)
 RESULT_LATE: Final = timedelta(hours=3)
 OFTEN_S: Final = 600
+IN_FOR: Final = timedelta(hours=16)  # a cook may be in so long
 
 
 def due(state: State) -> list[Item]:
@@ -170,6 +172,31 @@ def blows(state: State) -> list[Blow]:
             recipe = recipe_of(state, one.cook)
             pulp = pulps.get(one.cook.number, 0.0)
             found.append(Blow(recipe.unit, one.cook.number, one.blow_at, pulp, one.cook.kappa_target, measured=False))
+    return sorted(found, key=lambda one: one.at)
+
+
+def blown_since(state: State, since: datetime) -> list[Blow]:
+    """Return every batch blown since a moment, also of days ago: those of old by their logged steps, at their target."""
+    late = [one for one in blows(state) if since <= one.at <= state.now]
+    known = {one.number for one in late}
+    steps = Step.objects.filter(
+        world=state.world,
+        superseded_by=None,
+        at__gte=since - IN_FOR,
+        at__lte=state.now,
+        kind__in=(Step.Kind.CHIPS, Step.Kind.BLOW),
+    )
+    logged: dict[int, dict[str, Step]] = {}
+    for one in steps:
+        logged.setdefault(one.number, {})[one.kind] = one
+    old = Cook.objects.filter(world=state.world, number__in=set(logged) - known, started_at__gte=since - IN_FOR)
+    found = list(late)
+    for cook in old:
+        recipe, (chips, blow) = recipe_of(state, cook), (logged[cook.number].get(kind) for kind in ("chips", "blow"))
+        if blow is None or blow.at < since or chips is None or chips.green_t is None or chips.moisture_pct is None:
+            continue
+        pulp = chips.green_t * (1 - chips.moisture_pct / 100) * recipe.reference_yield_pct / 100
+        found.append(Blow(recipe.unit, cook.number, blow.at, pulp, recipe.kappa_target, measured=False))
     return sorted(found, key=lambda one: one.at)
 
 
