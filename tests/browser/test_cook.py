@@ -52,8 +52,8 @@ class CookCase(BrowserCase):
         if minded and form.get_by_role("checkbox").count():
             form.get_by_role("checkbox").check()
         count = Step.objects.count()
-        form.get_by_role("button", name=button).click()
-        self.page.wait_for_load_state("networkidle")
+        with self.page.expect_navigation():
+            form.get_by_role("button", name=button).click()
         return Step.objects.count() - count
 
     def measure(self, number, recipe, **found):
@@ -292,8 +292,8 @@ class Workshop(CookCase):
         """Type what the dials show."""
         self.page.get_by_label("Temperature, °C").fill(f"{celsius:.1f}")
         self.page.get_by_label("Pressure, kPa g").fill(f"{kpa:.0f}")
-        self.page.get_by_role("button", name="Record the gauges").click()
-        self.page.wait_for_load_state("networkidle")
+        with self.page.expect_navigation():
+            self.page.get_by_role("button", name="Record the gauges").click()
 
     def finish_what_is_in(self):
         self.sign_in("brandt")

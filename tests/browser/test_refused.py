@@ -102,9 +102,8 @@ class RefusedForms(BrowserCase):
     def send(self, one):
         """Fill the form whatever the browser would say to it, and send it."""
         self.go(f"/live/{one.page}")
-        with self.page.expect_response(lambda response: response.request.method == "POST"):
+        with self.page.expect_navigation():
             self.fill_and_send(one)
-        self.page.wait_for_load_state("networkidle")
 
     def fill_and_send(self, one):
         self.page.evaluate(
@@ -143,11 +142,15 @@ class RefusedForms(BrowserCase):
             world=World.objects.get(slug="live"), kind="event", text="Somebody else wrote", at=NOW, by_id=1,
             form_key=f"other-{count}", digest="",
         )  # fmt: skip
-        with self.page.expect_response(
-            lambda response: "HX-Request" in response.request.headers or "hx-request" in response.request.headers
-        ):
-            self.page.clock.fast_forward(5100)
-        self.page.wait_for_load_state("networkidle")
+        self.page.evaluate(
+            """() => {
+                window.swapped = new Promise((done) => {
+                    document.body.addEventListener("htmx:after:swap", () => requestAnimationFrame(done), {once: true});
+                });
+            }"""
+        )
+        self.page.clock.fast_forward(5100)
+        self.page.evaluate("() => window.swapped")
 
     def test_what_was_typed_stays_past_the_refresh(self):
         self.page.clock.install(time=NOW)

@@ -91,16 +91,19 @@ class OverTheWire(DeskCase):
 class Demonstration(DeskCase):
     @classmethod
     def setUpTestData(cls):
-        """Start from nothing: this is what the command fills."""
-
-    def test_it_loads_people_orders_history_and_a_hand_over(self):
+        """Start from nothing, and load: a second load finds a line there and leaves everything alone."""
         with TemporaryDirectory() as folder:
             write_history(plant(), Path(folder) / MILL.stem, 3.0, 14)
-            call_command("load_demo", mill=[MILL], history=Path(folder), anchor=NOW.timestamp(), verbosity=0)
+            for _ in range(2):
+                call_command("load_demo", mill=[MILL], history=Path(folder), anchor=NOW.timestamp(), stdout=StringIO())
+            cls.left = sorted(path.name for path in (Path(folder) / MILL.stem / "drop").iterdir())
+
+    def test_it_loads_people_orders_history_and_a_hand_over(self):
         self.assertEqual(
             set(Person.objects.values_list("role", flat=True)),
             {"operator", "cook", "tester", "lead", "engineer", "trainee"},
         )
+        self.assertEqual(World.objects.count(), 1)
         self.assertEqual(Order.objects.count(), 2)
         self.assertEqual(HandOver.objects.count(), 1)
         self.assertGreater(Sample.objects.count(), 2500)
@@ -108,30 +111,12 @@ class Demonstration(DeskCase):
         self.assertTrue(all(not person.has_usable_password() for person in Person.objects.all()))
         self.assertFalse(Record.objects.filter(at__gt=NOW).exists())
 
-    def test_the_yard_it_loads_closes_and_its_log_is_one_chain(self):
-        with TemporaryDirectory() as folder:
-            write_history(plant(), Path(folder) / MILL.stem, 1.0, 14)
-            for _ in range(2):  # a second load finds a line there and leaves everything alone
-                call_command(
-                    "load_demo",
-                    mill=[MILL],
-                    history=Path(folder),
-                    anchor=NOW.timestamp(),
-                    verbosity=0,
-                    stdout=StringIO(),
-                )
-            left = sorted(path.name for path in (Path(folder) / MILL.stem / "drop").iterdir())
-        self.assertEqual(left, ["probe_50999.csv", "probe_51000.csv", "scale_50999.csv", "scale_51000.csv"])
+    def test_the_yard_it_loads_closes(self):
+        self.assertEqual(self.left, ["probe_50999.csv", "probe_51000.csv", "scale_50999.csv", "scale_51000.csv"])
         booked = Movement.objects.exclude(pile="boiler").aggregate(sum=Sum("bdt"))["sum"]
         self.assertAlmostEqual(booked, Holding.objects.aggregate(sum=Sum("bdt"))["sum"], places=3)
         chipped = Movement.objects.filter(op__kind="chip")
         self.assertAlmostEqual(chipped.exclude(kind="loss").aggregate(sum=Sum("bdt"))["sum"], 0, places=3)
-        digest = ""
-        for record in Record.objects.order_by("id"):
-            record_digest = record.digest
-            record.seal(digest)
-            self.assertEqual(record.digest, record_digest)
-            digest = record_digest
         yard = yard_of(State(World.objects.get(), NOW))
         self.assertEqual([one.ticket for one in yard.news.gate], ["50999", "51000"])
         self.assertEqual(len(yard.aside), 1)
@@ -139,6 +124,20 @@ class Demonstration(DeskCase):
         self.assertTrue(all(knife.changed_at for knife in knives_of(yard)))
         days = State(World.objects.get(), NOW).readings["wood_stock"].value
         self.assertTrue(6 < days < 16)
+
+    def test_the_log_it_loads_is_one_chain(self):
+        digest = ""
+        for record in Record.objects.order_by("id"):
+            record_digest = record.digest
+            record.seal(digest)
+            self.assertEqual(record.digest, record_digest)
+            digest = record_digest
+
+
+class FromNothing(DeskCase):
+    @classmethod
+    def setUpTestData(cls):
+        """Start from nothing."""
 
     def test_a_broken_line_loads_nothing(self):
         from django.core.management.base import CommandError
