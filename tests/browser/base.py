@@ -32,6 +32,31 @@ FLAGS = [
     "--disable-sync",
 ]
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
+WCAG = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+ALL_BUT_CONTRAST = {"runOnly": {"type": "tag", "values": WCAG}, "rules": {"color-contrast": {"enabled": False}}}
+FRESH = """([within, seen]) => {
+    const known = new Set(seen), styles = [], kept = new WeakMap();
+    const states = ["data-level", "aria-current", "aria-invalid", "aria-pressed", "open", "disabled", "type", "hidden"];
+    const hash = (text) => { let found = 7; for (const one of text) found = (found * 31 + one.codePointAt(0)) | 0; return found; };
+    const style = (node) => {
+        if (!node || node.nodeType !== 1) return "";
+        if (!kept.has(node)) {
+            const said = states.map((name) => node.getAttribute(name) ?? "-").join();
+            kept.set(node, String(hash(style(node.parentElement) + node.tagName + [...node.classList].sort() + said)));
+        }
+        return kept.get(node);
+    };
+    window.fresh = [...document.querySelectorAll(within + " *")].filter((node) => {
+        const says = [...node.childNodes].some((one) => one.nodeType === 3 && one.data.trim()) || node.matches("input, select, textarea");
+        if (!says || !node.checkVisibility()) return false;
+        if (node.ownerSVGElement) return true;
+        const own = Number(style(node));
+        if (known.has(own)) return false;
+        known.add(own); styles.push(own);
+        return true;
+    });
+    return {count: window.fresh.length, styles};
+}"""
 FAILED = Path(settings.VAR) / "failed"
 
 _shared: dict[str, Any] = {}
@@ -110,6 +135,7 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def setUp(self):
         restore()
+        self.styles_seen: dict[str, set[int]] = {}
         self.page = self.new_page()
 
     def _fixture_teardown(self):
@@ -158,18 +184,30 @@ class BrowserCase(StaticLiveServerTestCase):
         """Return the accessibility rules the page breaks, with where.
 
         `colours_alone` where only the theme differs; `within` where the rest was looked at on another page.
+        Contrast is looked at once for each style a theme has: text whose element and all round it are of the
+        same kinds, classes and states is set alike. What is drawn may lie on anything, and is always looked at.
         """
         if not self.page.evaluate("'axe' in window"):
             self.page.evaluate(AXE)
-        only = {"type": "tag", "values": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}
-        if colours_alone:
-            only = {"type": "rule", "values": ["color-contrast"]}
-        found = self.page.evaluate(
-            "([within, only]) => axe.run({include: [[within]]}, {runOnly: only, resultTypes: ['violations'], preload: false})",
-            [within, only],
-        )
+        seen = self.styles_seen.setdefault("colours" if colours_alone else "all", set())
+        fresh = self.page.evaluate(FRESH, [within, list(seen)])
+        seen.update(fresh["styles"])
+        found = [] if colours_alone else self._violations(f"'{within}'", ALL_BUT_CONTRAST)
+        if fresh["count"]:
+            found += self._violations("...window.fresh", {"runOnly": {"type": "rule", "values": ["color-contrast"]}})
         return [
             f"{one['id']}: {node['target']} {node['failureSummary'][:160]}"
-            for one in found["violations"]
+            for one in found
             for node in one["nodes"][:3]
         ]
+
+    def _violations(self, include: str, options: dict[str, Any]) -> list[dict[str, Any]]:
+        """Return what axe finds wrong in a part of the page."""
+        found = self.page.evaluate(
+            "(options) => axe.run({include: ["
+            + include
+            + "]}, {...options, resultTypes: ['violations'], preload: false})",
+            options,
+        )
+        violations: list[dict[str, Any]] = found["violations"]
+        return violations

@@ -226,6 +226,20 @@ class Access(BrowserCase):
         self.in_both_themes("what floats")
         self.assertEqual(self.trouble, [])
 
+    def test_a_pale_word_and_a_nameless_button_are_found(self):
+        self.sign_in("orr")
+        self.go("/live/log/")
+        self.assertEqual(self.axe(within="main"), [])
+        self.page.evaluate(
+            """() => {
+                const word = document.createElement("p"), button = document.createElement("button");
+                word.className = "pale"; word.textContent = "hardly seen"; word.style.color = "#d8d4ca";
+                document.querySelector("main").append(word, button);
+            }"""
+        )
+        found = self.axe(within="main")
+        self.assertEqual({one.partition(":")[0] for one in found}, {"color-contrast", "button-name"})
+
     def in_both_themes(self, what, within="html"):
         """See that a page breaks no rule by day, and none of contrast by night, which is all that differs.
 

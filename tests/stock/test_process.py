@@ -126,6 +126,7 @@ class Brightness(TestCase):
 class Refining(TestCase):
     @given(csf=st.floats(60, 700), consistency=st.floats(0.2, 0.4), warmth=st.floats(10, 30))
     def test_a_test_at_the_standard_stays_and_thick_or_cold_stock_reads_low(self, csf, consistency, warmth):
+        assume(abs(consistency - 0.3) > 1e-6 and abs(warmth - 20) > 1e-6)  # at it, it stays: said on its own
         self.assertAlmostEqual(cake_of_csf_ratio(csf_ml=csf_of_cake_ml(cake_ratio=csf / 300)), csf / 300, places=6)
         same = csf_at_standard(read_csf_ml=csf, tested_consistency_pct=0.3, temperature_c=20)
         self.assertAlmostEqual(same.correction_ml, 0, places=6)
