@@ -12,6 +12,9 @@ from stock.simulate.faults import FAULTS
 from stock.simulate.plant import Plant
 
 
+ANSWERS_S = 20.0  # a plant that catches up, or a machine that is busy, answers late
+
+
 def listed(line: Definition) -> str:
     """Return every kind of fault with its parameters and where it can be on a line."""
     plant, rows = Plant(line), []
@@ -49,7 +52,7 @@ def switch(endpoint: str, words: Sequence[str]) -> tuple[int, str]:
 
 
 async def _call(endpoint: str, method: str, arguments: tuple[object, ...]) -> str:
-    async with Client(endpoint) as client:
+    async with Client(endpoint, timeout=ANSWERS_S) as client:
         index = await client.get_namespace_index(NAMESPACE)
         line = client.get_node(ua.NodeId("Line", index))
         return str(await line.call_method(ua.NodeId(method, index), *arguments))
