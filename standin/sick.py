@@ -11,7 +11,6 @@ from stock.line.definition import Definition
 from stock.simulate.faults import FAULTS
 from stock.simulate.plant import Plant
 
-
 ANSWERS_S = 20.0  # a plant that catches up, or a machine that is busy, answers late
 
 
