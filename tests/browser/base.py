@@ -36,12 +36,12 @@ WCAG = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
 ALL_BUT_CONTRAST = {"runOnly": {"type": "tag", "values": WCAG}, "rules": {"color-contrast": {"enabled": False}}}
 FRESH = """([within, seen]) => {
     const known = new Set(seen), styles = [], kept = new WeakMap();
-    const states = ["data-level", "aria-current", "aria-invalid", "aria-pressed", "open", "disabled", "type", "hidden"];
+    const set = ["color", "backgroundColor", "backgroundImage", "opacity", "filter", "fontSize", "fontWeight", "position"];
     const hash = (text) => { let found = 7; for (const one of text) found = (found * 31 + one.codePointAt(0)) | 0; return found; };
     const style = (node) => {
         if (!node || node.nodeType !== 1) return "";
         if (!kept.has(node)) {
-            const said = states.map((name) => node.getAttribute(name) ?? "-").join();
+            const found = getComputedStyle(node), said = set.map((name) => found[name]).join();
             kept.set(node, String(hash(style(node.parentElement) + node.tagName + [...node.classList].sort() + said)));
         }
         return kept.get(node);
@@ -185,7 +185,8 @@ class BrowserCase(StaticLiveServerTestCase):
 
         `colours_alone` where only the theme differs; `within` where the rest was looked at on another page.
         Contrast is looked at once for each style a theme has: text whose element and all round it are of the
-        same kinds, classes and states is set alike. What is drawn may lie on anything, and is always looked at.
+        same kinds and classes and come out in the same colours, sizes and weights is set alike. What is drawn
+        may lie on anything, and is always looked at.
         """
         if not self.page.evaluate("'axe' in window"):
             self.page.evaluate(AXE)

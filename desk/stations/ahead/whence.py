@@ -18,6 +18,7 @@ WIDTH: Final = 420.0
 LEAST_FRAC: Final = 0.02  # of a place, that is drawn and told; the rest is told together
 TEXT_FITS: Final = 38.0
 BACK: Final = timedelta(hours=72)
+FADED: Final = 6.0  # times what mixes, after which a blow is no more than a trace
 TOLD: Final = 3
 
 
@@ -86,13 +87,18 @@ def _places(state: State, recipe: Recipe, blows: Sequence[Blow]) -> list[Place]:
         name: state.readings[one.level].value for name, one in state.vessels.items() if one.level in state.readings
     }
     way = way_to_machine(state.line, state.result, levels, tank_id)
-    rows = _rows(state, tank_id, state.result.streams[onward.id].bdt_per_h, blows)
-    names = [str(one.number) for one in blows]
+    drawn = state.result.streams[onward.id].bdt_per_h
+    turns_h = float(state.contents(tank_id).value) / drawn if drawn > 1e-6 else 0.0  # how long the tank holds pulp
+    rows = _rows(state, tank_id, drawn, blows)
     found = []
     for upto in range(len(way) + 1):
         name = way[upto - 1].name if upto else state.line.unit(tank_id).name
+        mixed_h, plug_h = turns_h + sum(one.mixed_h for one in way[:upto]), sum(one.plug_h for one in way[:upto])
+        lasts_h = plug_h + FADED * mixed_h
+        told = [index for index, row in enumerate(rows.value) if row["ago_h"] <= lasts_h]
+        own = Datum([rows.value[index] for index in told], rows.origin)
         try:
-            found.append(_place(name, rows, names, way[:upto]))
+            found.append(_place(name, own, [str(blows[index].number) for index in told], way[:upto]))
         except DomainError:
             return found
     return found
