@@ -6,6 +6,7 @@ import json
 import shutil
 import socket
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from running.lock import AlreadyRunningError, FolderLock
@@ -78,20 +79,27 @@ def prepare(folder: Path, env: dict[str, str], anchor: float, mills: list[str]) 
         stop(f"the demonstration in {folder} is of {', '.join(known['mills'])}; begin again with --fresh")
     if known and known.get("texts") != wanted["texts"]:
         stop(f"a mill's file has changed since the demonstration in {folder} was made; begin again with --fresh")
-    if known.get("migrations") != wanted["migrations"]:
-        manage("migrate", "-v", "0", env=env)
+    history = folder / "history"
+    with ThreadPoolExecutor() as beside:  # what the plants did meanwhile, where there is nothing yet
+        pasts = [] if known else [beside.submit(_make_past, mill, anchor, history) for mill in mills]
+        if known.get("migrations") != wanted["migrations"]:
+            manage("migrate", "-v", "0", env=env)
+        for past in pasts:
+            past.result()
     if known:
         kept.write_text(json.dumps({**known, **wanted}), encoding="utf-8")
         return float(known["anchor"])
-    history = folder / "history"
-    for mill in mills:
-        say(f"Loading {Path(mill).stem.replace('_', ' ')}.")
-        past = ["--mill", mill, "--anchor", anchor, "--folder", history / Path(mill).stem]
-        run(PYTHON, "-m", "standin", "history", *past)
     named = [word for mill in mills for word in ("--mill", mill)]
     manage("load_demo", *named, "--history", history, "--anchor", anchor, env=env, quiet=True)
     kept.write_text(json.dumps({"anchor": anchor, **wanted}), encoding="utf-8")
     return anchor
+
+
+def _make_past(mill: str, anchor: float, history: Path) -> None:
+    """Let a mill's plant run through what lies behind."""
+    name = Path(mill).stem
+    say(f"Making the past of {name.replace('_', ' ')}.")
+    run(PYTHON, "-m", "standin", "history", "--mill", mill, "--anchor", anchor, "--folder", history / name)
 
 
 def made_by(mills: list[str]) -> dict[str, object]:

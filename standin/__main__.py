@@ -25,7 +25,7 @@ def write_history(plant: Plant, folder: Path, hours: float, days: float = 60.0) 
     """Write what instruments, laboratory, digesters and yard would have seen up to the anchor, thinned with age."""
     folder.mkdir(parents=True, exist_ok=True)
     end = plant.anchor_s
-    past = Past(plant) if plant.tags else None
+    past = Past(plant, 24 * days, hours) if plant.tags else None
     with (folder / "instruments.csv").open("w", newline="", encoding="utf-8") as file:
         csv.writer(file).writerows([("tag", "at_s", "value"), *plant.thinned(end - days * 86_400, end, hours, past)])
     readings = list(plant.laboratory(end - days * 86_400, end, past))

@@ -14,6 +14,8 @@ import numpy as np
 from standin.digesters import CookRun, Digesters
 from stock.errors import DomainError
 from stock.line.story import Story
+from stock.primitives import Store
+from stock.simulate.control import up_the_stock
 from stock.simulate.handles import Setting
 from stock.simulate.plant import Plant
 from stock.simulate.reading import Sick
@@ -29,6 +31,8 @@ CREW_BIAS: Final = (0.9, 1.15, 1.0)  # how large one crew's steps are against an
 PADS_EVERY_S: Final = 2 * 3600
 BY_PADS_FRAC: Final = 0.7
 SHIFT_S: Final = 8 * 3600
+TRIMS: Final = 0.5  # of a share, for a whole vessel off its middle: a blow tank is some eight hours of draw
+TRIMS_STORE: Final = 3.0  # what stands beside the blend chest answers at once
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +81,7 @@ def put_cooks(plant: Plant, digesters: Digesters, zero_s: float) -> None:
 
 
 def run_cooks(plant: Plant, digesters: Digesters, zero_s: float) -> None:
-    """Let the next cooks begin when the story says, with what it says they were given."""
+    """Let the next cooks begin when the story says, with what it says they were given and came to."""
     for house in plant.batches.houses:
         rhythm = digesters.rhythms.get(house.recipe.id)
         if rhythm is None:
@@ -88,6 +92,8 @@ def run_cooks(plant: Plant, digesters: Digesters, zero_s: float) -> None:
                 for name, value in known_of(run).items():
                     setattr(vessel, name, value)
                 vessel.heat_s = max(60 * (run.relief_min - house.heat_from_min), 60.0)
+            elif vessel.phase == "relief":  # it comes out as it is told, so that what follows it is of that kappa
+                vessel.scatter += run.kappa - house.kappa_of(vessel)
         house.next_start_s = rhythm.cook(house.next_cook - rhythm.first).started_s - zero_s
 
 
@@ -136,6 +142,35 @@ def feed_by_hand(plant: Plant, unit_id: str, over: float) -> None:
         plant.take_by_hand(driven, over * float(plant.design[driven]))
 
 
+# ---- what no controller holds
+
+
+def unheld(plant: Plant) -> list[tuple[int, str]]:
+    """Return (place among the shares of the furnish, vessel) for each part of it that comes from a vessel no controller holds."""
+    found = []
+    for index, share in enumerate(plant.plan.shares):
+        for _, unit in up_the_stock(plant.layout, share.stream):
+            is_held = f"level:{unit.id}" in plant.loop_at
+            if unit.id in plant.layout.row and getattr(unit, "volume_m3", None) and not is_held:
+                found.append((index, unit.id))
+                break
+    return found
+
+
+def trim_shares(plant: Plant, vessels: list[tuple[int, str]]) -> None:
+    """Take more into the furnish of what runs full and less of what runs empty, of an order's shares."""
+    shares = np.array([plant.order.shares.get(one.stream, 0.0) for one in plant.plan.shares])
+    asked = float(shares.sum())
+    for index, unit_id in vessels:
+        unit: Any = plant.line.unit(unit_id)
+        middle = (getattr(unit, "low_pct", 10.0) + getattr(unit, "high_pct", 95.0)) / 200
+        held = plant.content(plant.layout.row[unit_id]) / unit.volume_m3
+        trims = TRIMS_STORE if isinstance(unit, Store) else TRIMS
+        shares[index] *= max(1 + trims * (held - middle), 0.2)
+    if shares.sum() > 0:
+        plant.shares = shares * asked / shares.sum()
+
+
 # ---- what it tries
 
 
@@ -143,7 +178,7 @@ class Tries:
     """The settings a crew tries and puts back, over a span of hours."""
 
     def __init__(self, plant: Plant, seed: int, zero_s: float, hours: float) -> None:
-        """Plan them: of those that are read live and not held by hand, a few of each kind, in turn."""
+        """Plan them from now on: of those that are read live and not held by hand, a few of each kind, in turn."""
         self.plant, self.zero_s = plant, zero_s
         self.rng = np.random.default_rng([seed, 31])
         self.made: list[Tried] = []
@@ -151,7 +186,7 @@ class Tries:
         self.planned: list[tuple[float, str, bool]] = []
         count = int((hours - FIRST_TRY_H - BACK_AFTER_H - 2.0) / TRY_EVERY_H) + 1  # all is put back before the end
         for index in range(count if points else 0):
-            at_h = FIRST_TRY_H + index * TRY_EVERY_H + float(self.rng.uniform(-0.6, 0.6))
+            at_h = plant.now_s / 3600 + FIRST_TRY_H + index * TRY_EVERY_H + float(self.rng.uniform(-0.6, 0.6))
             point = points[index % len(points)]
             self.planned += [(3600 * at_h, point, True), (3600 * (at_h + BACK_AFTER_H), point, False)]
         self.planned.sort()

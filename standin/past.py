@@ -1,8 +1,9 @@
-"""The last day and a half before the demonstration opens, as the plant made it: run a minute a step, with its crew.
+"""The past of the demonstration as the plant made it, with its crew: coarsely of old, a minute a step for a day and a half.
 
 What the story tells is given to the plant, not drawn on its readings: orders, faults, vessels fed by hand,
-instruments that wander, cooks and what they were given. A level that nothing holds begins where it must so
-that it ends as told. What lies before, and what the plant does not carry, is told as it is.
+instruments that wander, cooks and what they were given. Of old the sheet is lost now and then, and the crew
+keeps by the furnish what no controller holds. A level that nothing holds begins its last day and a half where
+it must so that it ends as told. What the plant does not carry is told as it is.
 """
 
 from collections.abc import Iterator
@@ -12,6 +13,7 @@ import numpy as np
 
 from standin.crew import (
     PADS_EVERY_S,
+    SHIFT_S,
     Tries,
     feed_by_hand,
     go_by_pads,
@@ -19,30 +21,48 @@ from standin.crew import (
     put_cooks,
     run_cooks,
     take_unbelieved,
+    trim_shares,
+    unheld,
 )
 from standin.plant import Plant as Told
+from standin.plant import spans
 from stock.cooking.recipe import Digester
 from stock.line.order import Order
 from stock.line.story import Happened
 from stock.primitives import Vessel
+from stock.simulate.disturbing import SLOW_S
 from stock.simulate.plant import Plant
 from stock.simulate.reading import ANCHORED
 
-HOURS: Final = 36.0
+NEAR_H: Final = 36.0  # what is told of in hours lies in it
 STEP_S: Final = 60.0
+FAR_S: Final = 300.0  # how often what is slow is run before that, where a value an hour is kept
 WARM_S: Final = 3600.0
+BREAKS_PER_D: Final = 2.0
+MEET_H: Final = 24.0  # over how long a level of old comes to where the last day and a half begins
 FED_BY_HAND_H: Final = 6.0  # how long before it opens a vessel is first fed by hand
 KEPT_PCT: Final = (25.0, 88.0)  # levels a crew keeps a vessel between, where it has a choice
 MOVES: Final = ("at_s", "who", "point", "words", "unit", "station", "low", "high", "from", "to", "text")
 
 
 class Past:
-    """What a plant did before its anchor, minute by minute."""
+    """What a plant did before its anchor.
 
-    def __init__(self, told: Told, hours: float = HOURS) -> None:
+    Parameters
+    ----------
+    told : standin.plant.Plant
+        The story, and the cooks as they were.
+    hours : float
+        How far back it goes.
+    minutes_h : float
+        For how many hours before the anchor a value a minute is kept; before that it is thinned with age.
+    """
+
+    def __init__(self, told: Told, hours: float = NEAR_H, minutes_h: float = NEAR_H) -> None:
         """Run it."""
         self.told, self.hours = told, hours
         self.from_s = told.anchor_s - 3600 * hours
+        self.near_s = max(0.0, 3600 * (hours - NEAR_H))
         line, story = told.line, told.story
         self._orders = sorted((one for one in story.orders if one.from_h <= 0), key=lambda one: one.from_h)
         first = line.grade(self._orders[0].grade) if self._orders else line.grades[0]
@@ -57,12 +77,17 @@ class Past:
                 one for one in line.tags if one.id in carried and not isinstance(line.part(one.of), Digester)
             )
         }
-        self._begin()
-        self.tries = Tries(self.plant, told.seed, self.from_s, hours)
-        self.truth = np.full((int(3600 * hours / STEP_S) + 1, len(self.carried)), np.nan)
+        kept = [np.arange(*span) for span in spans(0.0, 3600 * hours, min(minutes_h, hours))]
+        self.kept_s = np.concatenate([*kept, [3600 * hours]])
+        self.truth = np.full((len(self.kept_s), len(self.carried)), np.nan)
         self.error = np.zeros_like(self.truth)
-        self._run()
+        self._begin()
+        self._run_far()
+        self._come_near()
+        self._run_near()
         self._end_as_told()
+
+    # ---- of old
 
     def _begin(self) -> None:
         plant, story = self.plant, self.told.story
@@ -71,11 +96,39 @@ class Past:
         plant.step(int(WARM_S / STEP_S))
         plant.start_clock()
         for unit in plant.line.units:
-            if (tag := getattr(unit, "level", None)) and unit.id in plant.layout.row:
-                plant.set_level(unit.id, self._begins(unit.id, tag))
+            is_held = f"level:{unit.id}" in plant.loop_at and unit.id not in story.feed_over_draw
+            if is_held and (tag := getattr(unit, "level", None)):
+                plant.set_level(unit.id, float(np.clip(story.starts(plant.line, tag), *KEPT_PCT)))
         put_cooks(plant, self.told.digesters, self.from_s)
         plant.readings.rest()
         make_wrong(plant, story, -self.hours)
+        self._kept = 0
+
+    def _run_far(self) -> None:
+        """Run the old of it: what is slow now and then, the sheet lost of itself, levels kept by the furnish."""
+        plant, vessels = self.plant, unheld(self.plant)
+        plant.slow_s = FAR_S
+        plant.breaks_per_d = BREAKS_PER_D
+        while plant.now_s < self.near_s:
+            self._keep()
+            if plant.now_s % SHIFT_S == 0:
+                trim_shares(plant, vessels)
+            run_cooks(plant, self.told.digesters, self.from_s)
+            plant.step(int(FAR_S / STEP_S))
+        plant.slow_s, plant.breaks_per_d, plant.breaks_until_s = SLOW_S, 0.0, 0.0
+        plant.set_order(plant.order)
+
+    # ---- the last day and a half
+
+    def _come_near(self) -> None:
+        """Put what nothing holds where it must begin to end as told, and have the story ready."""
+        plant, story = self.plant, self.told.story
+        self._leapt: dict[str, float] = {}
+        for unit in plant.line.units:
+            if (tag := getattr(unit, "level", None)) and unit.id in plant.layout.row:
+                begins = self._begins(unit.id, tag)
+                self._leapt[tag] = begins - (plant.readings.truth(tag) or begins)
+                plant.set_level(unit.id, begins)
         self._hand = {
             unit: (3600 * (self.hours - FED_BY_HAND_H), over) for unit, over in story.feed_over_draw.items()
         }  # fmt: skip
@@ -83,6 +136,7 @@ class Past:
         self._is_distrusted = False
         self._on: dict[int, Happened] = {}
         self._happens = sorted(story.happened, key=lambda one: one.from_h)
+        self.tries = Tries(plant, self.told.seed, self.from_s, self.hours - plant.now_s / 3600)
 
     def _begins(self, unit_id: str, tag_id: str) -> float:
         ends = self.told.story.starts(self.told.line, tag_id)
@@ -90,10 +144,10 @@ class Past:
             ends -= self.told.slope_pct_per_h(tag_id) * FED_BY_HAND_H
         return float(np.clip(ends, *KEPT_PCT))
 
-    def _run(self) -> None:
+    def _run_near(self) -> None:
         plant = self.plant
-        for at in range(len(self.truth)):
-            self._keep(at)
+        while self._kept < len(self.kept_s):
+            self._keep()
             self._orders_and_faults()
             for unit in [unit for unit, (from_s, _) in self._hand.items() if plant.now_s >= from_s]:
                 feed_by_hand(plant, unit, self._hand.pop(unit)[1])
@@ -119,23 +173,31 @@ class Past:
             del self._on[number]
             plant.mend(number)
 
-    def _keep(self, at: int) -> None:
+    def _keep(self) -> None:
         readings = self.plant.readings
+        if self.plant.now_s < self.kept_s[self._kept]:
+            return
         for tag_id, index in self.carried.items():
             value = readings.truth(tag_id)
-            self.truth[at, index] = np.nan if value is None else value
-            self.error[at, index] = readings.error(tag_id)
+            self.truth[self._kept, index] = np.nan if value is None else value
+            self.error[self._kept, index] = readings.error(tag_id)
+        self._kept += 1
 
     def _end_as_told(self) -> None:
         """Let what nothing holds end as the story says: levels, what is told as a change, what is worked by hand."""
         line, late = self.told.line, self.truth[-30:]
-        by_hand = np.clip(np.arange(len(self.truth)) * STEP_S / 3600 - self._distrusted_h, 0.0, None)
+        is_near = self.kept_s >= self.near_s
+        by_hand = np.clip(self.kept_s / 3600 - self._distrusted_h, 0.0, None)
+        met = np.clip(1 - (self.near_s - self.kept_s) / (3600 * MEET_H), 0.0, 1.0)
         for tag_id, index in self.carried.items():
             tag = line.tag(tag_id)
             is_level = tag.reads == "level" and isinstance(line.part(tag.of), Vessel)
             ends = self.truth[-1, index] if is_level else float(np.nanmean(late[:, index]))
             short = self.told.story.starts(line, tag_id) - ends
-            if is_level or tag.reads in ANCHORED:
+            if is_level:
+                way = np.where(is_near, short, met * (self._leapt.get(tag_id, 0.0) + short))
+                self.truth[:, index] += way
+            elif tag.reads in ANCHORED:
                 self.truth[:, index] += short
             elif tag_id in self.plant.born_sick and by_hand[-1] > 0:
                 self.truth[:, index] += short * by_hand / by_hand[-1]
@@ -143,15 +205,25 @@ class Past:
     # ---- what is known of it
 
     def _at(self, tag_id: str, at_s: float) -> tuple[int, int] | None:
+        """Return where the value kept last at a moment stands; None where there is none."""
         index = self.carried.get(tag_id)
-        at = round((at_s - self.from_s) / STEP_S)
-        found = index is not None and 0 <= at < len(self.truth) and bool(np.isfinite(self.truth[at, index]))
+        at = int(np.searchsorted(self.kept_s, at_s - self.from_s + STEP_S / 2)) - 1
+        found = index is not None and at >= 0 and bool(np.isfinite(self.truth[at, index]))
         return (at, index) if found and index is not None else None
 
     def read(self, tag_id: str, at_s: float) -> float | None:
         """Return what a tag's instrument stood at, without its noise; None where the plant does not know."""
         found = self._at(tag_id, at_s)
         return None if found is None else float(self.truth[found] + self.error[found])
+
+    def course(self, tag_id: str, at_s: np.ndarray) -> np.ndarray | None:
+        """Return what a tag's instrument stood at at many moments, without its noise; None where the plant has no such tag."""
+        index = self.carried.get(tag_id)
+        if index is None:
+            return None
+        at = np.searchsorted(self.kept_s, at_s - self.from_s + STEP_S / 2) - 1
+        found: np.ndarray = np.where(at >= 0, self.truth[at, index] + self.error[at, index], np.nan)
+        return found
 
     def change(self, tag_id: str, at_s: float) -> float:
         """Return by how much a tag's truth stood off what it comes to at the end, for what the laboratory found."""

@@ -7,7 +7,7 @@ that history and the live signal are one and the same curve.
 """
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -25,6 +25,13 @@ if TYPE_CHECKING:
     from standin.past import Past
 
 KEPT_LEVEL = 1.01  # feed over draw of a vessel that nothing is told of
+Span = tuple[float, float, float]
+
+
+def spans(from_s: float, to_s: float, hours: float) -> tuple[Span, Span, Span]:
+    """Return (from, to, step) of a past thinned with age: an hour, ten minutes for three days, of late a minute."""
+    late, recent = to_s - hours * 3600, to_s - max(hours * 3600, 3 * 86_400)
+    return (from_s, recent, 3600.0), (max(from_s, recent), late, 600.0), (max(from_s, late), to_s, 60.0)
 
 
 class Plant:
@@ -103,8 +110,11 @@ class Plant:
     def _noise(self, tag_id: str, at_s: float) -> float:
         """Slow and fast noise of unit size, the same for the same moment."""
         rng = np.random.default_rng([self.seed, self._index[tag_id], int(at_s) // 5])
-        slow = np.sin(at_s / 700 + 2.1 * self._index[tag_id]) + 0.6 * np.sin(at_s / 173 + self._index[tag_id])
-        return float(0.5 * slow + 0.6 * rng.standard_normal())
+        return float(0.5 * self._wave(tag_id, at_s) + 0.6 * rng.standard_normal())
+
+    def _wave(self, tag_id: str, at_s: Any) -> Any:
+        """Return the slow part of noise at a moment, or at each of many."""
+        return np.sin(at_s / 700 + 2.1 * self._index[tag_id]) + 0.6 * np.sin(at_s / 173 + self._index[tag_id])
 
     def _level_pct(self, tag: Tag, at_s: float) -> float:
         """A level that runs to one edge of its working range, then back."""
@@ -166,16 +176,18 @@ class Plant:
         self, from_s: float, to_s: float, hours: float, past: "Past | None" = None
     ) -> Iterator[tuple[str, int, float]]:
         """Yield the past, thinned with age: a value a minute of late, ten minutes for three days, then an hour."""
-        late, recent = to_s - hours * 3600, to_s - max(hours * 3600, 3 * 86_400)
-        spans = (
-            (from_s, min(recent, late), 3600.0),
-            (max(from_s, recent), late, 600.0),
-            (max(from_s, late), to_s, 60.0),
-        )
-        for begins, ends, step_s in spans:
-            for tag_id, at_s, value in self.history(begins, ends, step_s):
-                made = past.read(tag_id, at_s) if past is not None else None
-                yield tag_id, at_s, value if made is None else self._noisy(self.line.tag(tag_id), made, at_s)
+        times = np.concatenate([np.arange(*span) for span in spans(from_s, to_s, hours)])
+        for tag in self.tags:
+            made = None if past is None else past.course(tag.id, times)
+            if made is None:
+                yield from ((tag.id, int(at_s), self.value(tag, at_s)) for at_s in times.tolist())
+            else:
+                noise = np.random.default_rng([self.seed, self._index[tag.id], 97]).standard_normal(len(times))
+                seen = np.clip(made + tag.noise * (0.5 * self._wave(tag.id, times) + 0.6 * noise), *tag.plausible)
+                yield from (
+                    (tag.id, int(at_s), round(value, 4) if np.isfinite(value) else self.value(tag, at_s))
+                    for at_s, value in zip(times.tolist(), seen.tolist(), strict=True)
+                )
 
     def _noisy(self, tag: Tag, true: float, at_s: float) -> float:
         low, high = tag.plausible

@@ -1,12 +1,12 @@
 """Mills of the tests' own: the shipped ones with every id renamed, and one the program has never seen."""
 
+import json
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-import yaml
-
-from stock.line.load import read_yaml
+from stock.line.definition import Definition
+from stock.line.load import parse_definition, read_yaml
 
 TWO_LINES = Path(__file__).with_name("two_lines.yaml")
 
@@ -16,6 +16,21 @@ NAMES = {
     "unit", "blow_to", "recipes", "recipe", "grade", "species", "pile",
 }  # fmt: skip
 KEYED = {"shares", "branches", "species_most_frac", "lies_bdt", "gives_frac", "instruments", "feed_over_draw"}
+
+
+def as_text(raw: Mapping[str, Any]) -> str:
+    """Return a raw definition as text of its format, in the part of it that is quickest written and read."""
+    return json.dumps(raw, default=str, ensure_ascii=False)
+
+
+def defined(raw: Mapping[str, Any]) -> Definition:
+    """Return the definition a raw one comes to; DefinitionError where it is none."""
+    return parse_definition(as_text(raw))
+
+
+def raw_of(mill: Path) -> dict[str, Any]:
+    """Return a mill's file as it is read, to be changed."""
+    return read_yaml(mill.read_text(encoding="utf-8"))
 
 
 def ids_of(raw: object) -> list[str]:
@@ -41,9 +56,7 @@ def renamed(mill: Path, folder: Path) -> Path:
     for path in (mill, mill.with_name(f"{mill.stem}.demo.yaml")):
         if path.exists():
             raw = _with_names(read_yaml(path.read_text(encoding="utf-8")), names)
-            copy.with_name(path.name.replace(mill.stem, copy.stem)).write_text(
-                yaml.safe_dump(raw, allow_unicode=True, sort_keys=False), encoding="utf-8"
-            )
+            copy.with_name(path.name.replace(mill.stem, copy.stem)).write_text(as_text(raw), encoding="utf-8")
     return copy
 
 

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
-from typing import Any, Final, TypeVar
+from typing import Any, Final, TypeVar, cast
 
 from django.db import connection
 from django.utils import timezone
@@ -55,12 +55,15 @@ class Measured:
         self.clock = now or clock.now()
         self.now = now or max(self.clock, self._last_entered())
         self.line: Definition = line_of(world.version)
+        self._records: dict[str, Any] = {}
         self.kept: dict[str, Any] = {}  # what the apps above the floor have worked out already
 
     def of_records(self, name: str, make: Callable[[], T], every_s: int) -> T:
         """Return what follows from entries alone: worked out anew with each entry and so often, not with each sample."""
-        if self._last_id is None:
-            return make()
+        if self._last_id is None:  # of a moment that is told, not of the present: kept with it
+            if name not in self._records:
+                self._records[name] = make()
+            return cast("T", self._records[name])
         key = (name, self.world.pk, self.world.version_id, self._last_id, epoch(self.now) // every_s)
         return remembered(key, make)
 

@@ -12,9 +12,12 @@ from stock.bleaching.unit import Dosed
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Moved, Rule
+from stock.judge.rule import Handle, Most, Moved, Rule, look_at
 
 WARMER_C = 3.0  # the most a first step warms a stage
+COLD_CHECK = "Steam header, valve and trap; the pulp before the mixer; a second thermometer. A cold stage looks over-charged: residual up, brightness down."
+MIXER_MIN = 3.0  # until what the steam is set to shows
+ASKED_C = 0.5  # a set point so near to what is wanted asks for it
 ALKALI_STEP = 1.0  # kg/BDt, the most a first step of alkali
 
 
@@ -84,10 +87,60 @@ def _steam(here: Here) -> Figure:
     return figure("direct_steam", "steam that is short", data, result="steam_t_per_h", decimals=2)
 
 
-def _say_steam(size: Figure, here: Here) -> str:
-    first = min(float(here.wanted.value) - float(here.now.value), WARMER_C)
-    share = first / max(float(here.wanted.value) - float(here.now.value), 1e-9)
-    return f"Let in {share * size.value:.2f} t/h more steam first, {first:.0f} °C; {size.text} t/h are short in all; look in 15 min"
+def _short_c(here: Here) -> float:
+    return max(float(here.wanted.value) - float(here.now.value), 1e-9)
+
+
+def _steam_limits(here: Here, size: Figure) -> Iterable[Most]:
+    yield Most(size.value * min(WARMER_C / _short_c(here), 1.0), f"a first step of {WARMER_C:g} °C at most")
+
+
+def _look_when_mixed(here: Here) -> Figure:
+    return look_at(here, mixed_min=Datum(MIXER_MIN, Origin("assumed", "mixer, well and the loop of the steam")))
+
+
+def _say_steam(step: Figure, here: Here) -> str:
+    warmer = step.value * _c_per_t(here)
+    return f"Let in {step.value:.2f} t/h more steam first, {warmer:.0f} °C"
+
+
+def _c_per_t(here: Here) -> float:
+    return _short_c(here) / max(_steam(here).value, 1e-9)
+
+
+def _set_for(here: Here) -> Datum | None:
+    """Return what the controller of the last mixer's warmth is set for; None where nobody has set it."""
+    return here.facts.stands(_warmth_point(here))
+
+
+def _is_asked(here: Here) -> bool:
+    """Whether its controller is set for what is wanted, or more."""
+    asked = _set_for(here)
+    return asked is not None and asked.value >= here.wanted.value - ASKED_C
+
+
+def _warmth_point(here: Here) -> str:
+    unit = bleach_at(here)
+    return f"warmth:{unit.id}:{len(unit.stages)}"
+
+
+def _warmth_moved(here: Here) -> Moved | None:
+    """Return the set point; None where nobody is known to have set one."""
+    unit = bleach_at(here)
+    if _set_for(here) is None:
+        return None
+    where = f"{unit.called(len(unit.stages) - 1)}, {unit.name[:1].lower() + unit.name[1:]}"
+    return Moved(_warmth_point(here), f"warmth of {where}", "°C", per_step=_c_per_t(here))
+
+
+def _say_lost(size: Figure, here: Here) -> str:
+    return f"Find the {size.text} t/h of steam that do not come"
+
+
+def _valve_at_its_end(here: Here, size: Figure) -> str:
+    asked = _set_for(here)
+    assert asked is not None  # the row is for a set point that asks for it
+    return f"It is set for {asked.value:.0f} °C already: the valve is at its end, by hand or stuck, or the header is low; asking for more brings none"
 
 
 CONDITION_ROWS: tuple[Rule, ...] = (
@@ -103,14 +156,27 @@ CONDITION_ROWS: tuple[Rule, ...] = (
         handle=Handle(look_after_last, limits=_alkali_limits, moves=_caustic_moved),
     ),
     Rule(
+        "steam_lost",
+        "mixed",
+        ("low",),
+        ("steam header or trap", "valve stuck, or by hand", "colder pulp than its steam can warm"),
+        COLD_CHECK,
+        _steam,
+        _say_lost,
+        at=("bleach_stage",),
+        where=_is_asked,
+        mind=_valve_at_its_end,
+    ),
+    Rule(
         "stage_cold",
         "mixed",
         ("low",),
         ("steam valve or header", "colder pulp or solution than usual", "rate up at the same steam"),
-        "Steam header, valve and trap; the pulp before the mixer; a second thermometer. A cold stage looks over-charged: residual up, brightness down.",
+        COLD_CHECK,
         _steam,
         _say_steam,
         at=("bleach_stage",),
+        handle=Handle(_look_when_mixed, limits=_steam_limits, moves=_warmth_moved),
     ),
 )
 

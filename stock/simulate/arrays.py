@@ -117,6 +117,17 @@ class Parts(NamedTuple):
     strays: np.ndarray
 
 
+class Beating(NamedTuple):
+    """What runs through each refiner, into which holder, and what it takes of the logarithm of freeness."""
+
+    starts: np.ndarray
+    at: np.ndarray
+    times: np.ndarray
+    into: np.ndarray
+    falls: np.ndarray  # for each t/s of bone-dry, as its power and its plates are now
+    least_bdt_per_s: float
+
+
 class Moving(NamedTuple):
     """What changes in a step, in place."""
 

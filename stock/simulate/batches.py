@@ -28,6 +28,7 @@ class Batches:
         self.targets = [plant.layout.target_of(group) for group in self.groups]
         self.asked = np.ones(len(self.groups))
         self.steam_frac = 1.0
+        self.heated_by = {one.number: one.temperature for one in plant.line.cook.digesters if one.temperature}
         self.chips_t_per_h = [plant.result.streams[group.stream_in].bdt_per_h for group in self.groups]  # at rest
         for index, house in enumerate(self.houses):
             house.every_s = 3600 * house.charge_bdt / max(self.chips_t_per_h[index], 1e-9)
@@ -93,6 +94,8 @@ class Batches:
         house = self.houses[index]
         self._pace(index, passed_s)
         for at, vessel in enumerate(house.vessels):
+            if (tag := self.heated_by.get(vessel.number)) is not None:
+                vessel.reads_off_c = self.plant.readings.error(tag)
             house.program(vessel, passed_s, self.steam_frac)
             if vessel.phase == "empty":
                 if house.turn() == at and self.plant.now_s >= house.next_start_s and self.has_chips(index):

@@ -7,10 +7,10 @@ after all of them. Anchored: at its usual settings a bleach ends where it is rea
 
 import math
 from bisect import bisect_right
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from stock.bleaching.aftermath import REDUCING
 from stock.bleaching.colour import ks_of
@@ -22,6 +22,7 @@ from stock.bleaching.solutions import titrated
 from stock.bleaching.symbols import middle
 from stock.bleaching.through import extracted, ks_into, march, rows_of, start_of, usual_charge
 from stock.bleaching.unit import BleachStage, Stage
+from stock.simulate.disturbing import SLOW_S
 from stock.simulate.layout import FIBRE, MARKED
 
 if TYPE_CHECKING:
@@ -72,6 +73,24 @@ class Usual:
         return found
 
 
+class Given(NamedTuple):
+    """What pulp is given in a stage: its charge and its caustic over the usual, and by how much it is colder, °C."""
+
+    charge_ratio: float = 1.0
+    alkali_ratio: float = 1.0
+    colder_c: float = 0.0
+
+    @property
+    def warm_ratio(self) -> float:
+        """How fast it works for its warmth, over its usual."""
+        return float(THETA ** (-self.colder_c / 10))
+
+
+def _rested(count: int) -> tuple[float, ...]:
+    """Return a row of the record with everything as it usually is: charges, caustic, then what it is colder."""
+    return (1.0,) * (2 * count) + (0.0,) * count
+
+
 def usual_of(unit: BleachStage, kappa: float, brightness_pct: float, bdt_per_h: float | None) -> Usual:
     """Return a bleach as it runs at rest: what comes in is what its usual charges bring to a brightness."""
     rows = [{**STAGES.defaults, **one} for one in rows_of(unit, kappa)]
@@ -110,13 +129,13 @@ class Bleaching:
         self.caustic_lost: dict[str, float] = {}  # share of its caustic a bleach still gets
         self.set_for: dict[str, float] = {}  # strength the pumps of a solution are set for, over the usual
         self.strength: dict[str, float] = {}  # what it is, over the usual
-        self.cold: dict[str, float] = {}  # °C a bleach is colder than usual
         self.metals: dict[str, float] = {}  # loss to metals over what bleaches
         self.record: dict[str, list[tuple[float, tuple[float, ...]]]] = {
-            unit: [(LONG_AGO_S, (1.0,) * (2 * len(one.charges)))] for unit, one in self.usual.items()
+            unit: [(LONG_AGO_S, _rested(len(one.charges)))] for unit, one in self.usual.items()
         }
         self.rested = {unit: self._at_rest(one) for unit, one in self.usual.items()}
-        self.ended = dict(self.rested)
+        self._ended = dict(self.rested)
+        self._unread: dict[str, Callable[[], dict[str, float]]] = {}  # what left last, where nobody has looked yet
         self.doses = {
             unit: {at: dose.id for at, dose in titrated(plant.line, one.unit).items()}
             for unit, one in self.usual.items()
@@ -124,7 +143,7 @@ class Bleaching:
 
     def healthy(self) -> None:
         """Forget what faults made of it."""
-        for one in (self.strength, self.cold, self.metals, self.caustic_lost):
+        for one in (self.strength, self.metals, self.caustic_lost):
             one.clear()
 
     # ---- charges
@@ -138,7 +157,7 @@ class Bleaching:
         self.charges[unit_id][-1 if at is None else at] = value
 
     def worth(self, unit_id: str) -> tuple[float, ...]:
-        """Return what each stage is given now, over its usual: by its charge, its pump, its solution; then its caustic."""
+        """Return what each stage is given now: its charge over its usual, then its caustic, then by how much it is colder, °C."""
         usual = self.usual[unit_id].charges
         slip = self.plant.slips.get(unit_id, 1.0)
         found = []
@@ -148,7 +167,9 @@ class Bleaching:
             if dose is not None:
                 share *= self.strength.get(dose, 1.0) / self.set_for.get(dose, 1.0)
             found.append(share * slip if at == len(usual) - 1 else share)
-        return (*found, *(self._alkali_share(unit_id, at) for at in range(len(usual))))
+        stages = range(len(usual))
+        alkalis, heating = (self._alkali_share(unit_id, at) for at in stages), self.plant.heating
+        return (*found, *alkalis, *(heating.colder_c(unit_id, at) for at in stages))
 
     def _alkali_share(self, unit_id: str, at: int) -> float:
         """Return the caustic a stage gets now over its usual, 1 where it gets none."""
@@ -175,62 +196,63 @@ class Bleaching:
             while len(record) > 1 and record[1][0] < back:
                 record.pop(0)
 
-    def _worth_at(self, unit_id: str, at: int, when_s: float) -> float:
+    def _worth_at(self, unit_id: str, when_s: float) -> tuple[float, ...]:
         record = self.record[unit_id]
         found = bisect_right(record, when_s, key=lambda one: one[0]) - 1
-        return record[max(found, 0)][1][at]
+        return record[max(found, 0)][1]
 
     # ---- what leaves
 
     def leaves(self, unit_id: str, entered_s: float, kappa: float, ks: float) -> tuple[float, float]:
         """Return kappa and k/s of a parcel that leaves a bleach now."""
         usual = self.usual[unit_id]
-        works = self._works(unit_id, entered_s, max(self.plant.now_s - entered_s, 0.0))
+        whole_s = max(self.plant.now_s - entered_s, 0.0)
+        given = self._given(usual, entered_s, whole_s)
+        works = self._works(usual, given)
         came = usual.start._replace(kappa=kappa if kappa > 0 else usual.start.kappa, ks=ks)
         found = usual.after(came, works)
-        whole_s = max(self.plant.now_s - entered_s, 0.0)
-        alkalis = tuple(
-            self._worth_at(unit_id, len(usual.starts) + at, entered_s + share * whole_s)
-            for at, share in enumerate(usual.starts)
-        )
-        self.ended[unit_id] = self._shown(usual, came, found, works, alkalis)
+        self._unread[unit_id] = lambda: self._shown(usual, came, found, works, given)
+        if self.plant.slow_s <= SLOW_S:  # where hours are asked for, most of it is read by nobody
+            self.ended(unit_id)
         return float(found[-1][1].kappa), float(found[-1][1].ks)
 
-    def _works(self, unit_id: str, entered_s: float, whole_s: float) -> tuple[float, ...]:
-        """Return what each stage's charge is worth to pulp that went in then and takes so long for all of it."""
-        usual = self.usual[unit_id]
-        warm = self._warm(unit_id)
+    def _given(self, usual: Usual, entered_s: float, whole_s: float) -> list[Given]:
+        """Return what pulp was given in each stage that went in then and takes so long for all of it."""
+        count, unit_id = len(usual.starts), usual.unit.id
+        at_mixers = [self._worth_at(unit_id, entered_s + share * whole_s) for share in usual.starts]
+        return [Given(row[at], row[count + at], row[2 * count + at]) for at, row in enumerate(at_mixers)]
+
+    def _works(self, usual: Usual, given: Sequence[Given]) -> tuple[float, ...]:
+        """Return what each stage's charge is worth to pulp that was given so much in it."""
         metals = self._metals_at_work(usual.unit)
         works: list[float] = []
-        for at, share in enumerate(usual.starts):
-            mixed_s = entered_s + share * whole_s
-            one = self._worth_at(unit_id, at, mixed_s) * warm
+        for at, row in enumerate(given):
+            one = row.charge_ratio * row.warm_ratio
             if usual.unit.symbol(at).chemical != "dioxide":  # caustic to dioxide moves its pH alone
-                one *= min(self._worth_at(unit_id, len(usual.starts) + at, mixed_s) ** ALKALI_POWER, ALKALI_MOST)
+                one *= min(row.alkali_ratio**ALKALI_POWER, ALKALI_MOST)
             if metals and usual.unit.symbol(at).chemical == "peroxide":
                 at_once = INSTANT_FRAC["peroxide"]
                 one *= at_once + (1 - at_once) / (1 + metals)
-            works.append(max(one - self._eaten(usual, at, works), 0.0))
+            works.append(max(one - self._eaten(usual, at, works, given), 0.0))
         return tuple(works)
 
-    def _warm(self, unit_id: str) -> float:
-        """Return how fast a bleach works for its warmth, over its usual."""
-        return float(THETA ** (-self.cold.get(unit_id, 0.0) / 10))
-
-    def _eaten(self, usual: Usual, at: int, works: Sequence[float]) -> float:
+    def _eaten(self, usual: Usual, at: int, works: Sequence[float], given: Sequence[Given]) -> float:
         """Return the share of a reducing stage's charge that oxidant left before it eats, over what it usually eats."""
         symbol = usual.unit.symbol(at)
         if at == 0 or symbol.chemical not in REDUCING:
             return 0.0
-        more = self._oxidant_kg(usual, at, works[at - 1], self._killed_kg(usual, at)) - self._oxidant_kg(usual, at)
+        left = self._oxidant_kg(usual, at, works[at - 1], given[at - 1].warm_ratio, self._killed_kg(usual, at))
+        more = left - self._oxidant_kg(usual, at)
         return REDUCER_PER_OXIDANT * more / max(usual.rows[at]["charge_kg_per_bdt"], 1e-6)
 
-    def _oxidant_kg(self, usual: Usual, at: int, worked: float = 1.0, killed_kg: float = 0.0) -> float:
+    def _oxidant_kg(
+        self, usual: Usual, at: int, worked: float = 1.0, warm: float = 1.0, killed_kg: float = 0.0
+    ) -> float:
         """Return the oxidant a stage meets from the one before, kg a tonne: what is not used, washed out or killed."""
         if at == 0 or usual.unit.symbol(at - 1).chemical not in INSTANT_FRAC:
             return 0.0
         row, told = usual.rows[at - 1], usual.residual_kg[at - 1]
-        charged, warm = row["charge_kg_per_bdt"], self._warm(usual.unit.id)
+        charged = row["charge_kg_per_bdt"]
         uses = charged - (charged * OXIDANT_LEFT_FRAC if told is None else told)
         left = charged * worked / warm - uses * warm  # what is given, less what is used: a cold stage uses less of it
         return max(max(left, 0.0) * (1 - row["wash_removal_frac"]) - killed_kg, 0.0)
@@ -243,9 +265,9 @@ class Bleaching:
         return given / SO2_PER_RESIDUAL.get(usual.unit.symbol(at - 1).chemical, 1.0)
 
     def mixed_c(self, unit_id: str) -> float | None:
-        """Return how warm the pulp is after the last mixer, at once; None where the file does not say how it usually is."""
-        usual = self.usual[unit_id].unit.last.temperature_c
-        return None if usual is None else usual - self.cold.get(unit_id, 0.0)
+        """Return how warm the pulp is after the last mixer; None where the file does not say how it usually is."""
+        unit = self.usual[unit_id].unit
+        return None if unit.last.temperature_c is None else self.plant.heating.mixed_c(unit_id, len(unit.stages) - 1)
 
     def _metals_at_work(self, unit: BleachStage) -> float:
         """Return the loss to metals over what bleaches, what chelant over the usual takes off it taken off."""
@@ -270,11 +292,12 @@ class Bleaching:
             return usual.ends[at]
         kappa, ks = float(parcel[MARKED["kappa"]]) / fibre, float(parcel[MARKED["light_absorbed"]]) / scattered
         came = usual.start._replace(kappa=kappa if kappa > 0 else usual.start.kappa, ks=ks)
-        return usual.after(came, self._works(unit_id, went, (self.plant.now_s - went) / share))[at][1]
+        given = self._given(usual, went, (self.plant.now_s - went) / share)
+        return usual.after(came, self._works(usual, given))[at][1]
 
     def _at_rest(self, usual: Usual) -> dict[str, float]:
         rest = (1.0,) * len(usual.rows)
-        return self._shown(usual, usual.start, usual.after(usual.start), rest, rest)
+        return self._shown(usual, usual.start, usual.after(usual.start), rest, [Given() for _ in rest])
 
     def _shown(
         self,
@@ -282,16 +305,16 @@ class Bleaching:
         came: Pulp,
         found: list[tuple[float, Pulp]],
         works: tuple[float, ...],
-        alkalis: tuple[float, ...],
+        given: Sequence[Given],
     ) -> dict[str, float]:
-        """Return what is read at the end of a bleach, its stages given so much of their usual caustic."""
+        """Return what is read at the end of a bleach, its stages given so much."""
         unit, last = usual.unit, len(usual.rows) - 1
         said: dict[str, float] = {}
         stage, symbol = unit.stages[last], unit.symbol(last)
         into = found[last - 1][1] if last else came
         before = usual.ends[last - 1] if last else usual.start
         used_usual = usual.rows[last]["charge_kg_per_bdt"]
-        warm = THETA ** (-self.cold.get(unit.id, 0.0) / 10)  # what is colder eats less at once, too
+        warm = given[last].warm_ratio  # what is colder eats less at once, too
         charged = used_usual * works[last] / max(warm, 1e-6)
         demand = into.kappa / before.kappa if unit.symbol(last).kappa_rate > 0 else into.ks / max(before.ks, 1e-9)
         left, left_usual = 0.0, usual.residual_kg[last]
@@ -299,7 +322,7 @@ class Bleaching:
         if left_usual is not None and left_usual < (1 - instant) * used_usual:
             left = float(
                 RESIDUAL(
-                    charge_kg_per_bdt=charged, time_min=stage.minutes(), temperature_c=60 - self.cold.get(unit.id, 0.0),
+                    charge_kg_per_bdt=charged, time_min=stage.minutes(), temperature_c=60 - given[last].colder_c,
                     reference_charge_kg_per_bdt=used_usual, reference_residual_kg_per_bdt=left_usual,
                     reference_min=stage.minutes(), reference_c=60.0, instant_frac=instant,
                     demand_ratio=warm * demand, metals_ratio=self._metals_at_work(unit),
@@ -313,27 +336,36 @@ class Bleaching:
         more_used = (charged - left) - (used_usual - (left_usual or 0.0))
         acid = ACID_PER_ACTIVE_CL * more_used if symbol.chemical == "dioxide" else 0.0
         buffer = BUFFER_ACID if ph < 7 else BUFFER_ALKALINE
-        acid -= (alkalis[last] - 1) * (stage.alkali_kg_per_bdt or 0.0) - self._over_usual(
+        acid -= (given[last].alkali_ratio - 1) * (stage.alkali_kg_per_bdt or 0.0) - self._over_usual(
             unit, last, "acid"
         ) / ACID_OF_NAOH
         said["end_ph"] = min(max(ph - 1000 * acid / NAOH_MOLAR / liquor / buffer, 1.0), 13.5)
-        said |= self._aftermath(usual, found[last][1], works, alkalis, said["residual"])
+        said |= self._aftermath(usual, found[last][1], works, given, said["residual"])
         return said
 
     def _aftermath(
-        self, usual: Usual, end: Pulp, works: tuple[float, ...], alkalis: tuple[float, ...], residual: float
+        self, usual: Usual, end: Pulp, works: tuple[float, ...], given: Sequence[Given], residual: float
     ) -> dict[str, float]:
         """Return what bleaching leaves behind: oxidant before the last stage, yellowing, what was dissolved."""
         last = len(usual.rows) - 1
-        oxidant = self._oxidant_kg(usual, last, works[last - 1], self._killed_kg(usual, last)) if last else 0.0
+        oxidant, before = 0.0, last - 1
+        if last:
+            killed = self._killed_kg(usual, last)
+            oxidant = self._oxidant_kg(usual, last, works[before], given[before].warm_ratio, killed)
         thick = usual.unit.stages[last].consistency_pct or middle(usual.unit.symbol(last).consistency_pct)
-        given = [one.alkali_kg_per_bdt or 0.0 for one in usual.unit.stages]
-        over = sum((share - 1) * alkali for share, alkali in zip(alkalis, given, strict=True))
+        caustic = [one.alkali_kg_per_bdt or 0.0 for one in usual.unit.stages]
+        over = sum((row.alkali_ratio - 1) * kg for row, kg in zip(given, caustic, strict=True))
         return {
             "oxidant": oxidant / (100 / thick - 1),
             "post_colour": YELLOWS + YELLOWS_BY_KAPPA * end.kappa + YELLOWS_BY_RESIDUAL * residual,
             "dissolved": max(1000 * COD_PER_LOSS * (1 - end.yield_frac) + COD_PER_ALKALI * over, 0.0),
         }
+
+    def ended(self, unit_id: str) -> dict[str, float]:
+        """Return what is read of the pulp that left a bleach last."""
+        if (shown := self._unread.pop(unit_id, None)) is not None:
+            self._ended[unit_id] = shown()
+        return self._ended[unit_id]
 
     # ---- kept
 
@@ -344,7 +376,7 @@ class Bleaching:
             "beside": dict(self.beside),
             "set_for": dict(self.set_for),
             "record": {unit: [[at, list(worth)] for at, worth in one] for unit, one in self.record.items()},
-            "ended": {unit: dict(one) for unit, one in self.ended.items()},
+            "ended": {unit: dict(self.ended(unit)) for unit in self._ended},
         }
 
     def restore(self, state: Mapping[str, Any]) -> None:
@@ -353,12 +385,12 @@ class Bleaching:
         self.beside |= state.get("beside", {})
         self.set_for = dict(state["set_for"])
         self.record = {unit: [self._entry(unit, *row) for row in one] for unit, one in state["record"].items()}
-        self.ended = {unit: dict(one) for unit, one in state["ended"].items()}
+        self._ended, self._unread = {unit: dict(one) for unit, one in state["ended"].items()}, {}
 
     def _entry(self, unit_id: str, at_s: float, worth: Sequence[float]) -> tuple[float, tuple[float, ...]]:
-        """Return a row of the record; one kept before caustic was told has the usual caustic."""
-        charges = len(self.usual[unit_id].charges)
-        return float(at_s), (*map(float, worth), *(1.0,) * (2 * charges - len(worth)))
+        """Return a row of the record; one kept before caustic or warmth was told has them as usual."""
+        rested = _rested(len(self.usual[unit_id].charges))
+        return float(at_s), (*map(float, worth), *rested[len(worth) :])
 
     def since(self, less_s: float) -> None:
         """Count time from another moment."""

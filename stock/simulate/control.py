@@ -5,11 +5,12 @@ shares and the blend chest's level, the thick stock the order, the filler the as
 asks what feeds it, batch groups follow their own schedule. What no rule takes is left as it is, by hand.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Final, Literal
 
 from stock.errors import DomainError
-from stock.primitives import Dose, Mix, React, Separate, Source, Store, Tank, Water
+from stock.primitives import Dose, Mix, React, Separate, Source, Store, Tank, Unit, Water
 from stock.simulate.layout import MASSES, SOLIDS, Layout
 from stock.simulate.loops import level_tuning
 
@@ -81,6 +82,21 @@ def plan(layout: Layout) -> Plan:
     return _Planner(layout).plan()
 
 
+def up_the_stock(layout: Layout, stream: str) -> Iterator[tuple[str, Unit]]:
+    """Yield each stream up the stock's way with what it comes from; where streams meet, the one with most bone-dry in it."""
+    line, seen = layout.line, set()
+    while stream not in seen:
+        seen.add(stream)
+        unit = line.unit(line.stream(stream).source)
+        yield stream, unit
+        into = [
+            one.id for one in line.graph.into(unit.id) if not isinstance(line.unit(one.source), (Tank, Water, Dose))
+        ]
+        if not into:
+            return
+        stream = max(into, key=lambda one: layout.result.streams[one].bdt_per_h)
+
+
 class _Planner:
     def __init__(self, layout: Layout) -> None:
         self.layout, self.line = layout, layout.line
@@ -109,22 +125,12 @@ class _Planner:
 
     def driven_upstream(self, stream: str) -> int | str | None:
         """Return the first driven flow up the stock's way, or the batch group that stands in it."""
-        seen = set()
-        while stream not in seen:
-            seen.add(stream)
-            unit = self.line.unit(self.line.stream(stream).source)
-            at = self.layout.at.get(stream)
+        for one, unit in up_the_stock(self.layout, stream):
+            at = self.layout.at.get(one)
             if at is not None and self.layout.transfers[at].way in ("pumped", "feed"):
                 return at if isinstance(unit, (Source, Store)) or self.layout.transfers[at].way == "pumped" else None
             if isinstance(unit, React) and unit.id in {group.unit for group in self.layout.groups}:
                 return unit.id
-            into = [
-                one for one in self.line.graph.into(unit.id)
-                if not isinstance(self.line.unit(one.source), (Tank, Water, Dose))
-            ]  # fmt: skip
-            if not into:
-                return None
-            stream = max(into, key=lambda one: self._bd(one.id)).id
         return None
 
     # ---- the rules, in their order

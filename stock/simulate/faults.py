@@ -238,7 +238,7 @@ def _weak(plant: "Plant", fault: Fault) -> None:
 
 
 def _cold(plant: "Plant", fault: Fault) -> None:
-    plant.bleaching.cold[fault.unit] = fault.params["c"]
+    plant.heating.lost_c[fault.unit] = fault.params["c"]
 
 
 def _caustic(plant: "Plant", fault: Fault) -> None:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Final
 
 from stock.errors import DomainError
 from stock.primitives import Dose, Source, Store
+from stock.simulate.heating import RISE_C, Heater
 from stock.simulate.reading import L_PER_MIN
 
 if TYPE_CHECKING:
@@ -45,11 +46,14 @@ KINDS: Final[Mapping[str, str]] = {
     "consistency": "set point of a dilution, %",
     "level": "set point of a level, %",
     "charge": "charge of a bleach stage, kg a bone-dry tonne; the last stage where no number follows",
+    "warmth": "set point of the warmth after the mixer of a bleach stage, °C",
+    "steam": "steam valve of a bleach stage, % open; it stays by hand until a warmth is asked for",
     "strength": "strength that dosing pumps are set for, g/L",
     "power": "net power of a refiner, kW",
     "dose": "what is dosed, kg a bone-dry tonne",
     "wash": "dilution factor of a washer, t a bone-dry tonne",
     "reject": "mass reject rate of the first screens of a system, %",
+    "cook": "temperature the digesters of a batch group are held at, °C",
     "aim": "end point the cooks of a batch group are relieved for, % of what their relation asks",
     "offset": "what is taken off an instrument's reading, in its unit",
 }
@@ -58,7 +62,20 @@ KINDS: Final[Mapping[str, str]] = {
 def handles_of(plant: "Plant") -> dict[str, Handle]:
     """Return all that can be moved in a plant, by point."""
     found: dict[str, Handle] = {}
-    for make in (_flows, _loops, _stages, _besides, _solutions, _refiners, _ratios, _screens, _aims, _offsets):
+    for make in (
+        _flows,
+        _loops,
+        _stages,
+        _besides,
+        _warmths,
+        _solutions,
+        _refiners,
+        _ratios,
+        _screens,
+        _holds,
+        _aims,
+        _offsets,
+    ):
         found |= {one.setting.point: one for one in make(plant)}
     return found
 
@@ -186,6 +203,34 @@ def _besides(plant: "Plant") -> list[Handle]:
     return found
 
 
+HIGHEST_C: Final = 98.0  # of a tower that is open
+
+
+def _warmths(plant: "Plant") -> list[Handle]:
+    found = []
+    for key, one in plant.heating.heaters.items():
+        unit = one.unit
+        name = _lower(unit.name) if len(unit.stages) == 1 else f"{unit.called(one.at)}, {_lower(unit.name)}"
+        high = max(HIGHEST_C, one.usual_c + RISE_C)
+        warmth = Setting(f"warmth:{key}", f"warmth of {name}", "°C", 20.0, round(high), 1, unit.station)
+        valve = Setting(f"steam:{key}", f"steam valve of {name}", "%", 0.0, 100.0, 1, unit.station)
+
+        def reads(of: Heater = one) -> float:
+            return of.set_c
+
+        def writes(value: float, of: str = key) -> None:
+            plant.heating.set_warmth(of, value)
+
+        def stands(of: Heater = one) -> float:
+            return of.valve_pct
+
+        def opens(value: float, of: str = key) -> None:
+            plant.heating.open_valve(of, value)
+
+        found += [Handle(warmth, reads, writes), Handle(valve, stands, opens)]
+    return found
+
+
 def _solutions(plant: "Plant") -> list[Handle]:
     found = []
     for dose_id in sorted({dose for doses in plant.bleaching.doses.values() for dose in doses.values()}):
@@ -269,6 +314,28 @@ def _screens(plant: "Plant") -> list[Handle]:
         def write(value: float, at: str = unit_id) -> None:
             plant.separating.rejects[at] = value / 100
             plant.refit()
+
+        found.append(Handle(setting, read, write))
+    return found
+
+
+HELD_LOWER_C, HELD_HIGHER_C = 15.0, 8.0  # so far from its recipe's a cook may be held
+
+
+def _holds(plant: "Plant") -> list[Handle]:
+    """Return the temperatures digesters are held at; no recipe lets its cooks be hotter than its most."""
+    found = []
+    for group, house in zip(plant.batches.groups, plant.batches.houses, strict=True):
+        unit, usual = plant.line.unit(group.unit), house.recipe.cook_c
+        high = min(usual + HELD_HIGHER_C, house.recipe.most_c)
+        words = f"cooking temperature, {_lower(unit.name)}"
+        setting = Setting(f"cook:{unit.id}", words, "°C", usual - HELD_LOWER_C, high, 1, unit.station)
+
+        def read(of: "House" = house) -> float:
+            return of.cook_c
+
+        def write(value: float, of: "House" = house) -> None:
+            of.cook_c = value
 
         found.append(Handle(setting, read, write))
     return found

@@ -65,6 +65,7 @@ class Vessel:
     wetter: float = 0.0
     scatter: float = 0.0
     apart_c: float = 0.3
+    reads_off_c: float = 0.0  # how far the instrument that heats it reads off
     heat_s: float = 0.0  # how long it is heated and held, where that is known beforehand; else by its H
     held: bool = False
     by_hand: bool = False
@@ -92,6 +93,7 @@ class House:
         self.bias = 0.0  # of the plant's kappa against the recipe's relation
         self.wave_kappa = self.wet_over = self.apart_over_c = 0.0  # what faults make of its cooks
         self.profile = planned_profile(recipe, 900.0)
+        self.cook_c = recipe.cook_c  # what its temperature controllers hold, once it is heated
         self.heat_from_min = recipe.fill_min + recipe.liquor_min
 
     # ---- what a cook is given, and gives
@@ -161,14 +163,15 @@ class House:
         if vessel.phase in ("heat", "relief", "waits"):
             minutes = (vessel.in_phase_s - vessel.late_s) / 60 + self.heat_from_min
             grid, celsius = self.profile
+            before_per_min = h_per_min(vessel.celsius)
             if vessel.phase == "heat":
-                wanted = float(np.interp(minutes, grid, celsius))
+                wanted = self._wanted_c(float(np.interp(minutes, grid, celsius))) - vessel.reads_off_c
                 if self.apart_over_c > vessel.apart_c:
                     vessel.apart_c += (self.apart_over_c - vessel.apart_c) * min(1.0, dt_s / APART_S)
                 vessel.celsius += max(-dt_s * 0.02, min(wanted - vessel.celsius, 0.05 * dt_s * max(steam_frac, 0.0)))
             else:
                 vessel.celsius -= 0.02 * dt_s if vessel.phase == "relief" else 0.002 * dt_s
-            vessel.factor += h_per_min(vessel.celsius) * dt_s / 60
+            vessel.factor += (before_per_min + h_per_min(vessel.celsius)) / 2 * dt_s / 60
         elif vessel.phase == "fill":
             vessel.celsius = min(vessel.celsius + 0.006 * dt_s, self.recipe.start_c)
         elif vessel.phase == "blow":
@@ -176,6 +179,13 @@ class House:
             vessel.celsius -= max(0.0, vessel.celsius - BLOWN_C) * min(1.0, dt_s / left_s)
         elif vessel.phase in ("clear", "empty"):
             vessel.celsius = max(COLD_C, vessel.celsius - COOLS_C_PER_MIN * dt_s / 60)
+
+    def _wanted_c(self, planned_c: float) -> float:
+        """Return the set point of a temperature controller, by the plan, stretched to what is to be held."""
+        begins = self.recipe.start_c
+        if self.cook_c == self.recipe.cook_c or planned_c <= begins:
+            return planned_c
+        return begins + (planned_c - begins) * (self.cook_c - begins) / (self.recipe.cook_c - begins)
 
     def due(self, vessel: Vessel) -> Phase | None:
         """Return the phase a vessel's own program goes on to now; None while it stays, or waits for a hand."""
@@ -254,7 +264,7 @@ class House:
         names = Vessel.__slots__
         return {
             "next_cook": self.next_cook, "next_start_s": self.next_start_s, "every_s": self.every_s, "bias": self.bias,
-            "aim_frac": self.aim_frac,
+            "aim_frac": self.aim_frac, "cook_c": self.cook_c,
             "vessels": [{name: getattr(one, name) for name in names} for one in self.vessels],
         }  # fmt: skip
 
@@ -263,4 +273,5 @@ class House:
         self.next_cook, self.next_start_s = int(state["next_cook"]), float(state["next_start_s"])
         self.every_s, self.bias = float(state["every_s"]), float(state["bias"])
         self.aim_frac = float(state.get("aim_frac", 1.0))
+        self.cook_c = float(state.get("cook_c", self.recipe.cook_c))
         self.vessels = [Vessel(**one) for one in state["vessels"]]

@@ -23,6 +23,7 @@ LEAST_HEALTH: Final = 0.02
 DISPLACES: Final = (0.0, 0.995)
 NOUGHT: Final = 1e-3  # t/BDt, for a dilution so near nought that efficiency tells nothing
 NEAR: Final = 0.01  # t/BDt and share of the rate: a smaller change is not worked out anew
+NEAR_OF_OLD, OF_OLD_S = 0.05, 120.0  # the same, where it is followed by longer steps than that
 
 
 class Machines:
@@ -106,15 +107,15 @@ class Machines:
         """
         minutes = passed_s / 60 * bdt_per_h / self.usual_bdt_per_h
         if minutes > 0:
-            self._build(factor, minutes, dict(health))
+            self._build(factor, minutes, dict(health), NEAR if passed_s <= OF_OLD_S else NEAR_OF_OLD)
             self.holds = self._step @ self.holds + self._fed
         return self.share / self.usual_share
 
-    def _build(self, factor: float, minutes: float, health: dict[int, float]) -> None:
+    def _build(self, factor: float, minutes: float, health: dict[int, float], near: float = NEAR) -> None:
         """Work the step out anew where it is another than it was."""
         if self._built is not None:
             was_factor, was_minutes, was_health = self._built
-            alike = abs(factor - was_factor) < NEAR and abs(minutes / was_minutes - 1) < NEAR
+            alike = abs(factor - was_factor) < near and abs(minutes / was_minutes - 1) < near
             if alike and health == was_health:
                 return
         line = self._line(factor, health)

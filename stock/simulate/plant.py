@@ -84,6 +84,7 @@ class Plant(Running):
         self.worn.clear()
         self.slips.clear()
         self.bleaching.healthy()
+        self.heating.healthy()
         self.riding.spilled[:] = 0.0
         self.watched.healthy()
         self.readings.sick = {tag: replace(sick) for tag, sick in self.born_sick.items()}

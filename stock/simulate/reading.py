@@ -266,12 +266,12 @@ class Readings:
         plant, point = self.plant, tag.reads
         if point in AFTER_A_BLEACH:
             scale = _usual(tag) / plant.bleaching.rested[unit_id][point]
-            return lambda: scale * plant.bleaching.ended[unit_id][point]
+            return lambda: scale * plant.bleaching.ended(unit_id)[point]
         if point.startswith("extracted_"):
             return lambda: _extracted(plant.bleaching.extracted(unit_id), point)
         if point == "mixed":
             return lambda: plant.bleaching.mixed_c(unit_id)
-        return lambda: plant.bleaching.ended[unit_id].get(point)
+        return lambda: plant.bleaching.ended(unit_id).get(point)
 
     def _digester(self, part: Digester, point: str) -> Truth | None:
         batches = self.plant.batches

@@ -17,12 +17,13 @@ from stock.errors import DomainError
 from stock.line.balance import LineBalance
 from stock.line.definition import Definition
 from stock.line.order import Order
-from stock.simulate.arrays import TOTAL
+from stock.simulate.arrays import TOTAL, sparse_of
 from stock.simulate.batches import Batches
 from stock.simulate.bleaching import Bleaching
 from stock.simulate.control import Plan, plan
 from stock.simulate.disturbing import SLOW_S, may_break, wander
 from stock.simulate.faults import Fault
+from stock.simulate.heating import Heating
 from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER, Layout
 from stock.simulate.quality import Quality, Starts
 from stock.simulate.reading import Readings, Sick
@@ -91,6 +92,7 @@ class Running(Stepping, ABC):
             raise DomainError("E_RANGE", "dt_s", f"the step is {dt_s:g} s", "0.5 to 60 s")
         self.line, self.seed, self.dt_s = line, seed, float(dt_s)
         self.disturbed, self.rides = disturbed, rides
+        self.slow_s = SLOW_S  # how often what is slow is run; raised where hours are asked for, not minutes
         self.order = order or Order.of(line.grades[0])
         self.result = LineBalance(line).solve(self.order)
         self.quality: Quality = Quality(line, self.result, starts)
@@ -104,6 +106,8 @@ class Running(Stepping, ABC):
         self.broken = False
         self.spilled = np.zeros(MASSES)  # what ran over, t
         self._wire()
+        self._wire_refiners()
+        self.tower_of = {tower.foot: index for index, tower in enumerate(self.layout.towers)}
         self._fill()
         self._check_rest()
         self.faults: list[Fault] = []
@@ -124,12 +128,21 @@ class Running(Stepping, ABC):
         self.channels: dict[str, float] = {}  # towers of which a part alone is passed through
         self.part_base = self.part_share.copy()  # what faults make of it, before how the washers are run
         self.separating = Separating(self)
+        self.heating = Heating(self)
         self.bleaching = Bleaching(self)
         self.riding = Riding(self)
         self.watched = Watched(self)
         self.readings = Readings(self)
         self.instruments = self._loop_instruments()
         self.refit()
+
+    def _wire_refiners(self) -> None:
+        layout, beating = self.layout, self.quality.beating
+        into = {unit: row for unit, one in beating.items() if (row := layout.into(one.stream)) is not None}
+        self.refiners = list(into)
+        passes = [layout.passes[layout.stream_at[beating[unit].stream]] for unit in into]
+        self.beaten = sparse_of(np.array(passes).reshape(-1, len(layout.transfers)))
+        self.beaten_into = np.array([*into.values()], dtype=int)
 
     def _fill(self) -> None:
         """Fill every holder as it is at rest."""
@@ -192,11 +205,11 @@ class Running(Stepping, ABC):
             E_BALANCE where mass does not close, with the group and the moment; the plant is not to be run on.
         """
         while count > 0:
-            until_slow = math.ceil((SLOW_S - 1e-9 - (self.now_s - self.slow_at_s)) / self.dt_s)
+            until_slow = math.ceil((self.slow_s - 1e-9 - (self.now_s - self.slow_at_s)) / self.dt_s)
             steps = min(count, max(1, until_slow))
             self.stroke_on(steps)
             count -= steps
-            if self.now_s - self.slow_at_s >= SLOW_S - 1e-9:
+            if self.now_s - self.slow_at_s >= self.slow_s - 1e-9:
                 self._slow(self.now_s - self.slow_at_s)
                 self.slow_at_s = self.now_s
 
@@ -219,8 +232,8 @@ class Running(Stepping, ABC):
             self.refit()
         for loop, tag in self.instruments:
             self.offset[loop] = self.readings.error(tag)
-        self._refine(passed_s)
         self.separating.run(passed_s)
+        self.heating.run(passed_s)
         self.batches.run(passed_s)
         self.watched.run(passed_s)
         self._spill()
@@ -308,24 +321,14 @@ class Running(Stepping, ABC):
                 found[MARKED["kappa"]] = kappa * fibre
         return found
 
-    def _refine(self, passed_s: float) -> None:
-        """Take freeness from what ran through each refiner meanwhile, by its net power."""
-        for unit, one in self.quality.beating.items():
-            passes = self.layout.passes[self.layout.stream_at[one.stream]]
-            bd, fibre = passes @ self.rows[:, 0], passes @ self.flows[:, FIBRE]
-            row = self.layout.into(one.stream)
-            if row is not None and bd > self.least_flow:
-                fall = self._fall(unit, float(bd))
-                self.mass[row, MARKED["log_csf"]] -= fall * float(fibre) * passed_s
-
-    def _fall(self, refiner: str, bdt_per_s: float) -> float:
-        """Return by how much a refiner takes the logarithm of freeness down, of so much stock."""
-        slope = self.quality.beating[refiner].slope * self.worn.get(refiner, 1.0)
-        return slope * self.powers[refiner] / (3600 * bdt_per_s) if bdt_per_s > 0 else 0.0
+    def beats(self, refiner: str) -> float:
+        """Return by how much a refiner takes the logarithm of freeness down, for each t/s of bone-dry."""
+        return self.quality.beating[refiner].slope * self.worn.get(refiner, 1.0) * self.powers[refiner] / 3600
 
     def falls_by(self, refiner: str, row: np.ndarray) -> float:
         """Return by how much a refiner takes the logarithm of freeness of a stream down, its row in t/s."""
-        return self._fall(refiner, float(row[SOLIDS].sum()))
+        bdt_per_s = float(row[SOLIDS].sum())
+        return self.beats(refiner) / bdt_per_s if bdt_per_s > 0 else 0.0
 
     @staticmethod
     def reacted(row: np.ndarray, yield_frac: float) -> np.ndarray:

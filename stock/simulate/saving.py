@@ -45,6 +45,7 @@ def state_of(plant: "Plant") -> dict[str, Any]:
     found["riding"] = plant.riding.state()
     found["separating"] = plant.separating.state()
     found["bleaching"] = plant.bleaching.state()
+    found["heating"] = plant.heating.state()
     found["watched"] = plant.watched.state()
     found["at_rest"] = dict(plant.readings.at_rest)
     return found
@@ -91,6 +92,7 @@ def _put_back(plant: "Plant", state: Mapping[str, Any]) -> None:
     plant.riding.restore(state["riding"])
     plant.separating.restore(state["separating"])
     plant.bleaching.restore(state["bleaching"])
+    plant.heating.restore(state.get("heating", {}))
     plant.watched.restore(state.get("watched", []))
     plant.readings.at_rest = dict(state["at_rest"])
     plant.see()

@@ -1,11 +1,12 @@
 """A plant's steps: what it is made of, put before the compiled stroke; it stops where mass does not close."""
 
+from abc import abstractmethod
 from typing import Final
 
 import numpy as np
 
 from stock.errors import DomainError
-from stock.simulate.arrays import Eyes, Followers, Loops, Moving, Parts, Valves
+from stock.simulate.arrays import Beating, Eyes, Followers, Loops, Moving, Parts, Sparse, Valves
 from stock.simulate.batches import Batches
 from stock.simulate.layout import MASSES
 from stock.simulate.riding import Riding
@@ -33,9 +34,13 @@ class Stepping(Wired):
     sticks: np.ndarray
     keeps: np.ndarray  # water a mat keeps for its solids, as it wanders
     in_parcels: np.ndarray
+    tower_of: dict[int, int]  # by the row of its foot
     headers: list[tuple[np.ndarray, float]]
     swings: list[tuple[int, float]]
     strays: dict[int, float]
+    refiners: list[str]
+    beaten: Sparse  # what runs through each of them
+    beaten_into: np.ndarray  # the holder behind it
     batches: Batches
     riding: Riding
     total_bd: float
@@ -61,9 +66,10 @@ class Stepping(Wired):
 
     def content(self, row: int) -> float:
         """Return what a holder holds, t."""
-        if row in self.ways.tower_foot:
-            return float(self.contents()[row])
-        return float(self.mass[row, :MASSES].sum())
+        found = float(self.mass[row, :MASSES].sum())
+        if (tower := self.tower_of.get(row)) is not None:
+            found += float(self.mass[self.ways.tower_head[tower], :MASSES].sum() + self.in_parcels[tower])
+        return found
 
     def true_signals(self) -> np.ndarray:
         """Return what each loop's instrument stands in."""
@@ -89,7 +95,7 @@ class Stepping(Wired):
         done, closure = run_steps(
             count, self.steps, CLOSES, self.now_s, self.dt_s, self.broken, self.rides,
             *moving, *self._eyes(), *self._loops(), *self._followers(), *self._valves(),
-            *ways.balance, ways.coming, *ways.sense, *ways[3:], *self._parts(),
+            *ways.balance, ways.coming, *ways.sense, *ways[3:], *self._parts(), *self._beating(),
         )  # fmt: skip
         self.total_bd = float(total[0])
         self.steps += done
@@ -134,3 +140,11 @@ class Stepping(Wired):
             np.array([row for row, _ in self.swings], dtype=int), np.array([by for _, by in self.swings], dtype=float),
             np.array([*self.strays], dtype=int), np.array([*self.strays.values()], dtype=float),
         )  # fmt: skip
+
+    def _beating(self) -> Beating:
+        falls = np.array([self.beats(one) for one in self.refiners])
+        return Beating(*self.beaten, self.beaten_into, falls, self.least_flow)
+
+    @abstractmethod
+    def beats(self, refiner: str) -> float:
+        """Return by how much a refiner takes the logarithm of freeness down, for each t/s of bone-dry."""

@@ -11,13 +11,14 @@ import numpy as np
 
 from stock.simulate.arrays import DRY, MEASURED, TOTAL
 from stock.simulate.compiling import entered, inner
-from stock.simulate.layout import DISSOLVED, MASSES, SOLIDS, WATER
+from stock.simulate.layout import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS, WATER
 
 Array = np.ndarray
 
 SWING_S: Final = 300.0  # of what leaves a vessel that is not stirred
 LEAST_T: Final = 1e-12
 MOST_SWING: Final = 0.9  # of the water there is, that makes up for a swing
+LOG_CSF: Final = MARKED["log_csf"]
 OF_SOLIDS: Final = np.array(SOLIDS)
 OF_DISSOLVED: Final = np.array(DISSOLVED)
 
@@ -279,6 +280,21 @@ def look(looks: Array, coming: Array, rides: bool, flows: Array, rows: Array, mo
     return max(fed, total / 1000, LEAST_T)
 
 
+@inner
+def beat(
+    starts: Array, at: Array, times: Array, into: Array, falls: Array, least_bdt_per_s: float, dt_s: float,
+    flows: Array, rows: Array, mass: Array,
+) -> None:  # fmt: skip
+    """Take from the logarithm of freeness what each refiner takes of what runs through it."""
+    for one in range(len(into)):
+        bd = fibre = 0.0
+        for index in range(starts[one], starts[one + 1]):
+            bd += times[index] * rows[at[index], DRY]
+            fibre += times[index] * flows[at[index], FIBRE]
+        if bd > least_bdt_per_s:
+            mass[into[one], LOG_CSF] -= falls[one] / bd * fibre * dt_s
+
+
 @entered
 def run_steps(
     count: int, step: int, closes: float, now_s: float, dt_s: float, broken: bool, rides: bool,
@@ -303,6 +319,8 @@ def run_steps(
     # parts
     part_row: Array, part_share: Array, part_hold_s: float, part_wet: Array, keeps: Array, feed_made: Array,
     swing_rows: Array, swings: Array, stray_at: Array, strays: Array,
+    # refiners
+    beat_starts: Array, beat_at: Array, beat_times: Array, beaten: Array, falls: Array, least_bdt_per_s: float,
 ) -> tuple[int, float]:  # fmt: skip
     """Run so many steps; return how many were run, and the worst by which mass did not close in one of them.
 
@@ -350,5 +368,6 @@ def run_steps(
         closure = gap_t / (dt_s * look(looks, coming, rides, flows, rows, moved))
         if not closure <= closes:
             return done + 1, closure
+        beat(beat_starts, beat_at, beat_times, beaten, falls, least_bdt_per_s, dt_s, flows, rows, mass)
         worst = max(worst, closure)
     return count, worst

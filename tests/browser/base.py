@@ -91,7 +91,7 @@ def history() -> Path:
         folder = TemporaryDirectory()
         _shared["keep"] = folder
         _shared["history"] = Path(folder.name)
-        write_history(plant(), Path(folder.name) / MILL.stem, 10.0, 14)
+        write_history(plant(), Path(folder.name) / MILL.stem, 10.0, 8)
         write_history(bench(), Path(folder.name) / BENCH.stem, 10.0, 30)
     found: Path = _shared["history"]
     return found

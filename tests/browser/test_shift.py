@@ -190,6 +190,19 @@ YARD = ("/live/at/yard/", "/live/yard/lots/", "/live/yard/chips/", "/live/yard/c
 WHOLE = ("/live/", "/live/at/wash/", "/live/cook/1187/", "/components/", "/lines/")
 
 
+PALE_MARKS = """() => {
+    const light = (colour) => {
+        const parts = colour.match(/[\\d.]+/g).slice(0, 3).map((one) => one / 255);
+        const [red, green, blue] = parts.map((one) => one <= 0.04045 ? one / 12.92 : ((one + 0.055) / 1.055) ** 2.4);
+        return 0.2126 * red + 0.7152 * green + 0.0722 * blue + 0.05;
+    };
+    const grounds = [document.body, document.documentElement].map((one) => getComputedStyle(one).backgroundColor);
+    const ground = light(grounds.find((one) => one !== "rgba(0, 0, 0, 0)"));
+    const seen = (node) => { const own = light(getComputedStyle(node).fill); return Math.max(own, ground) / Math.min(own, ground); };
+    return [...document.querySelectorAll("svg .t-tick, svg .t-axis")].filter((one) => seen(one) < 4.5).map((one) => one.textContent);
+}"""  # what stands at a plot's axes is on the page's own ground; that of drawn text is not looked at by the rules
+
+
 class Access(BrowserCase):
     def test_every_screen_in_both_themes(self):
         pages = [
@@ -249,6 +262,7 @@ class Access(BrowserCase):
             with self.subTest(what, theme=theme):
                 self.page.emulate_media(color_scheme=theme)
                 self.assertEqual(self.axe(colours_alone=theme == "dark", within=within), [])
+                self.assertEqual(self.page.evaluate(PALE_MARKS), [])
         self.page.emulate_media(color_scheme="light")
 
     def test_nothing_runs_off_a_tablet_held_upright(self):

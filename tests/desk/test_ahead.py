@@ -1,6 +1,7 @@
 """The look ahead on the desk: made by its part, shown on its page and the rail, judged by what came."""
 
 from datetime import timedelta
+from unittest import mock
 
 from django.core.management import call_command
 
@@ -11,7 +12,7 @@ from desk.stations.ahead.looking import as_json, judged, keep, kept_ahead, make,
 from desk.stations.ahead.models import Foretold, Lookout
 from desk.stations.ahead.whence import whence
 from desk.stations.cook.models import Step
-from tests.desk.base import NOW, DeskCase
+from tests.desk.base import NOW, DeskCase, history
 from tests.desk.cook_house import HouseCase
 
 
@@ -118,6 +119,23 @@ class Looking(DeskCase):
         World.objects.create(slug="bench", name="Bench", version=version)
         self.sign_in()
         self.assertContains(self.client.get("/bench/ahead/"), "no vessel")
+
+
+class JustBegun(DeskCase):
+    """In the first seconds some vessels have sent nothing yet."""
+
+    @classmethod
+    def setUpTestData(cls):
+        """Keep what two of the levels sent, and nothing of the others."""
+        sent = [row for row in history() if not row[0].endswith("_level") or row[0] in ("machine_level", "blend_level")]
+        with mock.patch("tests.desk.base.history", return_value=sent):
+            super().setUpTestData()
+
+    def test_it_speaks_of_those_that_are_read_alone(self):
+        self.sign_in()
+        answer = self.client.get("/live/ahead/")
+        self.assertSays(answer, "every vessel that is read stays in its span. Not read: ")
+        self.assertNotIn("every vessel stays", answer.content.decode())
 
 
 class WhosePulp(HouseCase):

@@ -56,6 +56,32 @@ class Shift(DeskCase):
         self.assertEqual(one.verdict, "worked", one.sentence)
         self.assertLess(self.state().readings["brown_cons"].value, thick.value - 0.03)
 
+    def test_a_stage_set_too_cold_is_set_warmer_by_its_card(self):
+        point = "warmth:wood_bleach:3"
+        self.living.plant.write(point, 64.0)
+        self.pass_time(12)
+        self.sign_in("operator")
+        state = self.state()
+        self.assertAlmostEqual(state.readings["d1_warmth"].value, 64, delta=1.5)
+        card = next(one for one in state.advice if one.tag.id == "d1_warmth")
+        self.assertEqual(card.moved.point, point)
+        self.assertContains(self.client.get(f"/live/at/{card.tag.station}/"), 'action="/live/moves/card/d1_warmth/"')
+        to = Setting.objects.get(point=point).value + card.step.value * card.moved.per_step
+        self.assertAlmostEqual(to, 67, delta=0.2)
+        form = {"to": f"{to:.1f}", "side": "low", "form_key": "w1"}
+        self.assertEqual(self.client.post("/live/moves/card/d1_warmth/", form).status_code, 302)
+        self.pass_time(12)
+        self.assertTrue(Made.objects.get(move=Move.objects.get()).reached)
+        self.assertAlmostEqual(self.state().readings["d1_warmth"].value, to, delta=1.5)
+        self.assertEqual(followed(self.state())[0].verdict, "worked", followed(self.state())[0].sentence)
+
+    def test_where_the_steam_is_lost_its_card_says_that_more_is_asked_for_already(self):
+        self.living.plant.fault("bleach_cold", "wood_bleach", c=9.0)
+        self.pass_time(12)
+        card = next(one for one in self.state().advice if one.tag.id == "d1_warmth")
+        self.assertIsNone(card.moved)
+        self.assertTrue(any("It is set for 72 °C already" in words for words in card.carrying), card.carrying)
+
     def test_a_falling_tower_is_fed_and_the_look_ahead_knew(self):
         found = keep(self.state())
         low = found.outlook.courses["cane_tower"].first(found.outlook.times_h, 0.5)

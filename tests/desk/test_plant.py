@@ -93,7 +93,7 @@ class Demonstration(DeskCase):
     def setUpTestData(cls):
         """Start from nothing, and load: a second load finds a line there and leaves everything alone."""
         with TemporaryDirectory() as folder:
-            write_history(plant(), Path(folder) / MILL.stem, 3.0, 14)
+            write_history(plant(), Path(folder) / MILL.stem, 3.0, 5)
             for _ in range(2):
                 call_command("load_demo", mill=[MILL], history=Path(folder), anchor=NOW.timestamp(), stdout=StringIO())
             cls.left = sorted(path.name for path in (Path(folder) / MILL.stem / "drop").iterdir())

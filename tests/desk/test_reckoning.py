@@ -41,11 +41,13 @@ class Reckoning(DeskCase):
     def test_power_charge_level_set_point_and_offset(self):
         self.enter("wood_freeness", 462)
         self.enter("cane_brightness", 81.9)
+        self.enter("d1_warmth", 72)
         for point, value, to, wanted, sign in (
             ("power:wood_refine", 485, 520, "wood_freeness", -1),
             ("power:wood_refine", 485, 450, "wood_freeness", 1),
             ("charge:cane_bleach", 12, 14.4, "cane_brightness", 1),
             ("charge:cane_bleach", 12, 10, "cane_brightness", -1),
+            ("warmth:wood_bleach:3", 72, 75, "d1_warmth", 1),
             ("level:tower_a", 66, 60, "tower_a_level", -1),
             ("consistency:paper_chest", 3.2, 3.25, "machine_cons", 1),
             ("offset:machine_cons", 0.0, -0.05, "machine_cons", -1),
@@ -64,6 +66,7 @@ class Reckoning(DeskCase):
     def test_what_is_not_known_is_nothing_and_never_a_guess(self):
         for point, to in (
             ("dose:wood_dose", 50), ("flow:nowhere", 3), ("power:nothing", 3), ("charge:wood_bleach", 3), ("gremlin:x", 1),
+            ("warmth:wood_bleach:1", 70), ("cook:wood_cook", 160),
             ("flow:brown_water", 2000),
         ):  # fmt: skip
             with self.subTest(point=point):

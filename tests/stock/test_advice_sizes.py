@@ -2,10 +2,16 @@
 
 import math
 from unittest import TestCase
+from unittest.mock import patch
 
 from stock.decisions import RULES
+from stock.figure import Datum, Origin
+from stock.judge.advice import advise
+from stock.judge.limits import judge
 from tests.line import hallin_reach
 from tests.stock.test_judge import Facts, card, halfway, tags_of
+
+SET = Origin("set", "as the plant says")
 
 
 def unit(unit_id):
@@ -197,3 +203,47 @@ class Warmth(TestCase):
         by_hand = pulp / share * (share * 1.34 + (1 - share) * 4.19) * 10 / (2738 - 4.19 * 72)
         self.assertAlmostEqual(cold.size.value, by_hand, places=3)
         self.assertIn(f"Let in {0.3 * by_hand:.2f} t/h more steam first, 3 °C", cold.correction)
+        self.assertIsNone(cold.moved)  # nobody is known to have set it
+
+    def test_a_set_point_that_is_low_is_raised_and_one_that_is_not_is_not_the_cause(self):
+        point = "warmth:wood_bleach:3"
+        with patch.object(Facts, "stands", lambda facts, asked: Datum(66.0, SET) if asked == point else None):
+            low = card("d1_warmth", 66.0)
+        self.assertEqual((low.moved.point, low.moved.unit), (point, "°C"))
+        self.assertAlmostEqual(low.step.value * low.moved.per_step, 3.0, delta=0.05)  # half of six, less the test
+        with patch.object(Facts, "stands", lambda facts, asked: Datum(72.0, SET) if asked == point else None):
+            lost = card("d1_warmth", 66.0)
+        self.assertIsNone(lost.moved)
+        self.assertEqual(lost.correction, f"Find the {lost.size.value:.2f} t/h of steam that do not come")
+        self.assertTrue(any("It is set for 72 °C already" in words for words in lost.carrying), lost.carrying)
+
+
+class Bleaching(TestCase):
+    def test_a_weak_solution_multiplies_the_pump_until_its_stop(self):
+        weak = card("d0_strength", 4.0)
+        self.assertAlmostEqual(weak.size.value, 8.8 / 4.0, places=3)
+        self.assertTrue(weak.correction.startswith("Titrate again, then: multiply the pump by 2.200"))
+        rate = Facts().flow("thick_brown").value
+        reached = 260 * 4.0 * 60 / (1000 * rate)
+        self.assertTrue(
+            any(f"D0 reaches {reached:.1f} of 13.5 kg/BDt at its pump's stop" in words for words in weak.carrying)
+        )
+        near = card("d0_strength", 8.1)
+        self.assertTrue(near.correction.startswith("Multiply the pump by 1.086"))
+        self.assertEqual(near.carrying, ())
+
+    def test_the_first_stage_moves_a_tenth_at_most_and_its_caustic_with_it(self):
+        for value, verb in ((5.2, "Add"), (2.4, "Cut")):
+            found = card("e_kappa", value)
+            self.assertIn(f"{verb} ", found.correction)
+            self.assertLessEqual(abs(found.step.value), 1.35 + 1e-9)
+            self.assertEqual(found.moved.point, "charge:wood_bleach:1")
+            self.assertTrue(any("Extraction's caustic with it" in words for words in found.carrying))
+
+    def test_a_residual_over_is_cut_by_what_leaves_unused_and_never_where_it_is_dull(self):
+        over = card("p_residual", 0.9)
+        self.assertIn("it leaves unused", over.correction)
+        self.assertLess(over.step.value * over.moved.per_step, 0)
+        facts = Facts(hallin_reach(), p_residual=0.9, cane_brightness=80.0)
+        tag = hallin_reach().tag("p_residual")
+        self.assertIsNone(advise(RULES, tag, judge(tag, 0.9), facts))  # conditions, not charge

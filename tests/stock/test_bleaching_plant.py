@@ -1,15 +1,12 @@
 """Bleaches in the plant that runs: moves arrive after their own stages, causes show as they do in a mill, sequences of every family."""
 
-from pathlib import Path
-from tempfile import TemporaryDirectory
-
-import yaml
 from django.test import SimpleTestCase
 
-from stock.line.load import load_definition
+from stock.simulate.bleaching import Given
 from stock.simulate.plant import Plant
 from stock.simulate.saving import restore, state_of
 from tests.line import MILL, hallin_reach
+from tests.mills import defined, raw_of
 
 HOUR = 3600.0
 FAMILIES = {
@@ -42,21 +39,19 @@ def coarse(line=None):
 
 def later(plant, seconds):
     """Run a plant on."""
+    plant.slow_s = 60.0
     plant.run(plant.now_s + seconds)
 
 
 def with_stages(stages, furnish="chemical", *tags):
     """Return Hallin Reach with another sequence on its cane, read by other tags."""
-    told = yaml.safe_load(MILL.read_text(encoding="utf-8"))
+    told = raw_of(MILL)
     (unit,) = [one for one in told["units"] if one["id"] == "cane_bleach"]
     unit["stages"], unit["furnish"] = stages, furnish
     for tag in [one for one in told["tags"] if one["of"] == "cane_bleach" and one["reads"] != "brightness"]:
         told["tags"].remove(tag)
     told["tags"] += tags
-    with TemporaryDirectory() as folder:
-        path = Path(folder) / "mill.yaml"
-        path.write_text(yaml.safe_dump(told, sort_keys=False), encoding="utf-8")
-        return load_definition(path)
+    return defined(told)
 
 
 class Moves(SimpleTestCase):
@@ -203,6 +198,16 @@ class Aftermath(SimpleTestCase):
         plant.fault("bleach_cold", "cane_bleach", c=12.0)
         later(plant, 4 * HOUR)
         self.assertGreater(plant.truth("left_over"), 1.2 * usual)
+
+    def test_what_a_cold_stage_leaves_is_eaten_by_the_one_after_it_and_never_gives_it_more(self):
+        plant = coarse(with_stages(P_THEN_Y, "recovered", OXIDANT))
+        usual = plant.bleaching.usual["cane_bleach"]
+        _, rested = plant.bleaching._works(usual, [Given(), Given()])
+        _, after_cold = plant.bleaching._works(usual, [Given(colder_c=12.0), Given()])
+        _, after_hot = plant.bleaching._works(usual, [Given(colder_c=-6.0), Given()])
+        self.assertAlmostEqual(rested, 1.0)
+        self.assertLess(after_cold, 0.95)
+        self.assertGreater(after_hot, 1.0)
 
     def test_a_residual_left_in_yellows_and_over_alkali_dissolves(self):
         plant = coarse()

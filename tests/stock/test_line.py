@@ -4,7 +4,6 @@ import re
 from unittest import TestCase
 
 import numpy as np
-import yaml
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -15,6 +14,7 @@ from stock.line.drawing import draw_line, draw_ribbon
 from stock.line.load import parse_definition
 from stock.material import COMPONENTS, Stream
 from tests.line import MILL, balance, hallin_reach
+from tests.mills import defined, raw_of
 
 FLOWS = st.fixed_dictionaries({name: st.floats(0, 500) for name in COMPONENTS})
 
@@ -129,10 +129,10 @@ class Spelling(TestCase):
 
 class DefinitionFaults(TestCase):
     def broken(self, change):
-        raw = yaml.safe_load(MILL.read_text(encoding="utf-8"))
+        raw = raw_of(MILL)
         change(raw)
         with self.assertRaises(DefinitionError) as caught:
-            LineBalance(parse_definition(yaml.safe_dump(raw)))
+            LineBalance(defined(raw))
         return " | ".join(caught.exception.faults)
 
     def unit(self, raw, unit_id):

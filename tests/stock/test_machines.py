@@ -114,6 +114,7 @@ class InThePlant(TestCase):
         for one in (plant, long):
             one.fault("foams", "wood_wash", health_frac=0.8, machine=3)
         plant.separating.settle()
+        long.slow_s = 60.0
         long.run(24 * HOUR)
         told = [
             next(one.ratio for one in each.separating.washers if one.unit.id == "wood_wash") for each in (plant, long)

@@ -130,9 +130,17 @@ class Ahead(SimpleTestCase):
             look_ahead(LINE, stands(), hours=100)
 
     def test_a_share_set_leaves_the_others_in_their_ratio(self) -> None:
-        order = with_share(Order.of(LINE.grades[0]), "wood", 0.6)
-        self.assertAlmostEqual(sum(order.shares.values()), 1)
-        self.assertAlmostEqual(order.shares["cane"] / order.shares["recovered"], 0.20 / 0.14)
+        order = Order.of(LINE.grades[0])
+        name, *others = [one for one, share in order.shares.items() if share]
+        for share in (0.0, 0.2, 0.75, 1.0):
+            found = with_share(order, name, share)
+            self.assertAlmostEqual(sum(found.shares.values()), 1.0)
+            self.assertAlmostEqual(found.shares[name], share)
+            if share < 1:
+                before, after = (one.shares[others[0]] / one.shares[others[1]] for one in (order, found))
+                self.assertAlmostEqual(before, after)
+        alone = Order.of(order.grade, shares={name: 1.0})
+        self.assertEqual(with_share(alone, name, 0.4).shares, {name: 1.0})  # there is nothing else to take
 
 
 class Arriving(SimpleTestCase):

@@ -21,6 +21,7 @@ class FaultTests(SimpleTestCase):
         healthy, sick = running(), running()
         sick.fault(kind, unit, **params)
         for one in (healthy, sick):
+            one.slow_s = 60.0
             one.run(hours * HOUR)
         return healthy, sick
 
@@ -73,14 +74,13 @@ class FaultTests(SimpleTestCase):
         )
 
     def test_mended_nothing_is_left(self) -> None:
-        plant = running()
+        plant, fresh = running(), running()
         for kind, places in ((name, one.places(plant)) for name, one in FAULTS.items()):
             if not places:
                 continue
             with self.subTest(kind=kind):
                 number = plant.fault(kind, places[0])
                 plant.mend(number)
-                fresh = running()
                 self.assertTrue(np.array_equal(plant.part_share, fresh.part_share))
                 self.assertTrue(np.array_equal(plant.feed_made, fresh.feed_made))
                 self.assertFalse(plant.readings.sick)
@@ -161,13 +161,13 @@ class FaultTests(SimpleTestCase):
         self.assertAlmostEqual(early / usual, 0.6, delta=0.03)
 
     def test_the_sheet_is_lost_of_itself_as_often_as_told(self) -> None:
-        plant = Plant(hallin_reach(), seed=3, dt_s=60.0)
+        plant = Plant(hallin_reach(), seed=3, dt_s=60.0, rides=False)
         plant.breaks_per_d = 12.0
         plant.run(24 * HOUR)
         lost = sum("sheet is lost" in one.words for one in plant.events)
         self.assertTrue(4 <= lost <= 22, lost)
         self.assertLess(plant.worst_closure, 1e-9)
-        again = Plant(hallin_reach(), seed=3, dt_s=60.0)
+        again = Plant(hallin_reach(), seed=3, dt_s=60.0, rides=False)
         again.breaks_per_d = 12.0
         again.run(24 * HOUR)
         self.assertEqual([one.at_s for one in again.events], [one.at_s for one in plant.events])
@@ -192,6 +192,7 @@ class FaultTests(SimpleTestCase):
 
     def test_dry_lanes_raise_the_loss_over_hours_and_more_water_lowers_it(self) -> None:
         plant = running()
+        plant.slow_s = 60.0
         plant.run(HOUR)
         plant.readings.rest()
         before = plant.truth("wash_loss") or 0
@@ -235,12 +236,13 @@ class FaultTests(SimpleTestCase):
         with self.assertRaises(DomainError):
             plant.write("reject:wood_screen", 90.0)
 
-    def test_a_cold_bleach_shows_at_its_mixer_at_once_and_caustic_lost_at_its_end(self) -> None:
+    def test_a_cold_bleach_shows_at_its_mixer_in_minutes_and_caustic_lost_at_its_end(self) -> None:
         plant = running()
         plant.run(HOUR)
         ph = plant.truth("p_ph") or 0
         cold = plant.fault("bleach_cold", "wood_bleach", c=10)
-        self.assertAlmostEqual(plant.truth("d1_warmth") or 0, 62, places=6)
+        plant.run(plant.now_s + 600)
+        self.assertAlmostEqual(plant.truth("d1_warmth") or 0, 62, delta=0.1)
         plant.mend(cold)
         plant.fault("caustic_lost", "cane_bleach", frac=0.5)
         plant.run(plant.now_s + 3.5 * HOUR)
@@ -297,7 +299,7 @@ class Cooks(SimpleTestCase):
 
     def _blown(self, kind: str, hours: float = 9.0, **params: float) -> tuple[list[float], float]:
         """Return the kappas of cooks begun with a fault on, and the widest top-to-bottom of any."""
-        plant = Plant(hallin_reach(), dt_s=10.0)
+        plant = Plant(hallin_reach(), dt_s=60.0, rides=False)
         plant.batches.stagger()
         house = plant.batches.houses[0]
         begun = house.next_cook
@@ -342,7 +344,7 @@ class Cooks(SimpleTestCase):
     def test_stickies_lose_the_sheet_more_often(self) -> None:
         lost = []
         for times in (1.0, 30.0):
-            plant = Plant(hallin_reach(), dt_s=30.0, disturbed=False, rides=False)
+            plant = Plant(hallin_reach(), dt_s=60.0, disturbed=False, rides=False)
             plant.breaks_per_d = 2.0
             if times > 1:
                 plant.fault("contaminants", "reel", times=times)

@@ -3,12 +3,10 @@
 from copy import deepcopy
 from unittest import TestCase
 
-import yaml
-
 from stock.errors import DomainError
 from stock.line.balance import LineBalance, Order
 from stock.line.definition import DefinitionError
-from stock.line.load import parse_definition
+from tests.mills import defined
 
 HEADBOX_PCT, THICK_PCT, RETAINED, COUCH_PCT = 0.8, 3.0, 0.9, 20.0
 
@@ -56,7 +54,7 @@ def line(change=None):
     raw = deepcopy(SMALL)
     if change:
         change(raw)
-    return parse_definition(yaml.safe_dump(raw))
+    return defined(raw)
 
 
 def unit(raw, name):

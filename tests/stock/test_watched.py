@@ -42,7 +42,9 @@ class Signs(SimpleTestCase):
                 others = [name for name in usual if name != tag]
                 self.assertEqual([plant.truth(one) for one in others], [usual[one] for one in others])
                 plant.mend(number)
+                plant.slow_s = MINUTE
                 plant.run(plant.now_s + 20 * minutes * MINUTE)
+                plant.slow_s = 10.0
                 self.assertAlmostEqual(plant.truth(tag), usual[tag], 3)
 
     def test_plates_that_touch_are_cured_by_taking_the_load_off(self) -> None:

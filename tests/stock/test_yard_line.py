@@ -8,7 +8,6 @@ from tempfile import TemporaryDirectory
 from unittest import TestCase
 
 import numpy as np
-import yaml
 
 from standin.__main__ import drop_files, write_history
 from standin.plant import Plant
@@ -16,8 +15,8 @@ from standin.yard import EVERY_BELT_S, EVERY_TICKET_S, YardRun, belt_files, belt
 from stock.intake.lot import decide
 from stock.line.balance import LineBalance, Order
 from stock.line.definition import DefinitionError
-from stock.line.load import parse_definition
 from tests.line import MILL, balance, hallin_reach, hallin_story
+from tests.mills import defined, raw_of
 
 ANCHOR = 1_773_153_000.0  # 10 March 2026, 14:30 UTC
 DAY_S = 86_400
@@ -25,10 +24,10 @@ DAY_S = 86_400
 
 class YardFaults(TestCase):
     def faults(self, change):
-        raw = yaml.safe_load(MILL.read_text(encoding="utf-8"))
+        raw = raw_of(MILL)
         change(raw["yard"])
         with self.assertRaises(DefinitionError) as caught:
-            parse_definition(yaml.safe_dump(raw))
+            defined(raw)
         return " | ".join(caught.exception.faults)
 
     def test_names_that_lead_nowhere(self):
@@ -53,11 +52,11 @@ class YardFaults(TestCase):
                 self.assertIn(words, self.faults(change))
 
     def test_a_line_may_have_no_yard(self):
-        raw = yaml.safe_load(MILL.read_text(encoding="utf-8"))
+        raw = raw_of(MILL)
         raw.pop("yard")
         piles = {"pile_a", "pile_b", "pile_c", "pile_d", "cane_pile"}
         raw["tags"] = [tag for tag in raw["tags"] if tag["of"] not in piles]
-        line = parse_definition(yaml.safe_dump(raw))
+        line = defined(raw)
         self.assertIsNone(line.yard)
 
     def test_parts_are_found_by_id_or_refused(self):

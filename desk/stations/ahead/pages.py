@@ -268,8 +268,14 @@ def _sentence(state: State, ahead: Ahead | None, lanes: Sequence[Lane]) -> str:
         return "Nothing is known to look ahead from: no vessel's level is read."
     made = f"{timezone.localtime(ahead.made_at):%H:%M}"
     off = [lane for lane in lanes if lane.level != "ok"]
-    if not off:
-        return f"The next {HOURS:g} h, looked at {made}: every vessel stays in its span."
-    return f"The next {HOURS:g} h, looked at {made}: {off[0].unit.name} {off[0].words}." + (
-        f" {len(off) - 1} more." if len(off) > 1 else ""
+    drawn = {lane.unit.id for lane in lanes}
+    unread = [one.name for one in state.vessels.values() if getattr(one, "volume_m3", None) and one.id not in drawn]
+    which = "every vessel" if not unread else "every vessel that is read"
+    said = f"{which} stays in its span" if not off else f"{off[0].unit.name} {off[0].words}"
+    more = f" {len(off) - 1} more." if len(off) > 1 else ""
+    rest = (
+        f" Not read: {', '.join(unread[:3])}{f' and {len(unread) - 3} more' if len(unread) > 3 else ''}."
+        if unread
+        else ""
     )
+    return f"The next {HOURS:g} h, looked at {made}: {said}.{more}{rest}"

@@ -169,6 +169,15 @@ def _beside(state: State, where: str, before: float, to: float) -> tuple[str, di
     return _said(state, tag, per_kg * (to - before) / kg_per_ph, plug_min=unit.last.minutes(_rate_to(state, unit)))
 
 
+def _warmth(state: State, where: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
+    """The warmth of the last mixer: its controller has it there in minutes."""
+    unit_id, _, number = where.partition(":")
+    unit = state.line.unit(unit_id)
+    if not isinstance(unit, BleachStage) or int(number) != len(unit.stages):
+        return NOTHING
+    return _said(state, _tag_at(state, unit, "mixed"), to - before)
+
+
 def _bleached(state: State, unit: BleachStage, given: Mapping[int, tuple[float, float]]) -> tuple[str, dict[str, Any]]:
     """Return what charges moved from one to another do to the brightness of a bleach."""
     tag = _tag_at(state, unit, "brightness")
@@ -241,6 +250,7 @@ def _offset(state: State, tag_id: str, before: float, to: float) -> tuple[str, d
 
 
 KINDS: Final[dict[str, Callable[[State, str, float, float], tuple[str, dict[str, Any]]]]] = {
-    "flow": _flow, "consistency": _set_point, "level": _level, "charge": _charge, "strength": _strength, "beside": _beside, "power": _power, "wash": _factor,
+    "flow": _flow, "consistency": _set_point, "level": _level, "charge": _charge, "strength": _strength, "beside": _beside,
+    "warmth": _warmth, "power": _power, "wash": _factor,
     "offset": _offset, "aim": _aim,
 }  # fmt: skip

@@ -8,6 +8,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+from django.contrib.auth.hashers import make_password
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 from django.utils.text import slugify
@@ -54,16 +55,16 @@ class Command(BaseCommand):
             return
         opened = datetime.fromtimestamp(options["anchor"], UTC)
         with transaction.atomic():
-            people = {name: _person(name, first, last, role) for name, first, last, role in PEOPLE}
+            secret = make_password(DEMO_SECRET)  # one hash for all of them: everybody is told what it is
+            people = {name: _person(name, first, last, role, secret) for name, first, last, role in PEOPLE}
             for mill in options["mill"]:
                 world = _load(mill, options["history"] / mill.stem, people, opened)
                 self.stdout.write(f"{world.name} is loaded.")
 
 
-def _person(name: str, first: str, last: str, role: str) -> Person:
-    person = Person(username=name, first_name=first, last_name=last, role=role)
+def _person(name: str, first: str, last: str, role: str, secret: str) -> Person:
+    person = Person(username=name, first_name=first, last_name=last, role=role, signing_secret=secret)
     person.set_unusable_password()
-    person.set_signing_secret(DEMO_SECRET)
     person.save()
     return person
 
