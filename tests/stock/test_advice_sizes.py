@@ -94,9 +94,9 @@ class ByHand(TestCase):
 
     def test_every_card_names_causes_one_check_and_the_tag_it_is_about(self):
         for rule in RULES:
-            for line, tag, side in tags_of(rule):
+            for line, facts, tag, side in tags_of(rule):
                 with self.subTest(f"{rule.id} {tag.id} {side}"):
-                    found = card(tag.id, halfway(tag, side), line)
+                    found = card(tag.id, halfway(tag, side), line, facts)
                     self.assertGreaterEqual(len(found.causes), 2)
                     self.assertEqual(len(set(found.causes)), len(found.causes))
                     self.assertTrue(found.check.endswith((".", "?")))

@@ -20,9 +20,9 @@ class TablesFire(TestCase):
 
     def test_every_row_by_tag_fires_on_each_of_its_sides_with_a_size(self):
         for rule in COOK_ROWS:
-            for line, tag, side in tags_of(rule):
+            for line, known, tag, side in tags_of(rule):
                 with self.subTest(f"{rule.id} {tag.id} {side}"):
-                    found = card(tag.id, halfway(tag, side), line)
+                    found = card(tag.id, halfway(tag, side), line, known)
                     self.assertIsNotNone(found)
                     self.assertEqual(found.rule, rule.id)
                     self.assertIsNotNone(found.size.method)
