@@ -20,10 +20,10 @@ class Sparse(NamedTuple):
 
 
 def sparse_of(matrix: np.ndarray) -> Sparse:
-    """Return a matrix as what is not nothing in its rows."""
+    """Return a matrix as what is not nothing in its rows, all of it laid out alike: a layout more is compiled for."""
     rows, at = np.nonzero(matrix)
     starts = np.searchsorted(rows, np.arange(len(matrix) + 1))
-    return Sparse(starts, at, np.ascontiguousarray(matrix[rows, at], dtype=float))
+    return Sparse(starts, np.ascontiguousarray(at), np.ascontiguousarray(matrix[rows, at], dtype=float))
 
 
 class Eyes(NamedTuple):

@@ -33,7 +33,9 @@ FLAGS = [
 ]
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
 WCAG = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
-ALL_BUT_CONTRAST = {"runOnly": {"type": "tag", "values": WCAG}, "rules": {"color-contrast": {"enabled": False}}}
+ALL = {"runOnly": {"type": "tag", "values": WCAG}}
+CONTRAST = {"runOnly": {"type": "rule", "values": ["color-contrast"]}}
+OF_FRESH = "axe.configure({rules: [{id: 'color-contrast', selector: '[data-fresh]'}]})"  # contrast of what is marked alone
 FRESH = """([within, seen]) => {
     const known = new Set(seen), styles = [], kept = new WeakMap();
     const set = ["color", "backgroundColor", "backgroundImage", "opacity", "filter", "fontSize", "fontWeight", "position"];
@@ -46,7 +48,8 @@ FRESH = """([within, seen]) => {
         }
         return kept.get(node);
     };
-    window.fresh = [...document.querySelectorAll(within + " *")].filter((node) => {
+    document.querySelectorAll("[data-fresh]").forEach((node) => node.removeAttribute("data-fresh"));
+    const fresh = [...document.querySelectorAll(within + " *")].filter((node) => {
         const says = [...node.childNodes].some((one) => one.nodeType === 3 && one.data.trim()) || node.matches("input, select, textarea");
         if (!says || !node.checkVisibility()) return false;
         if (node.ownerSVGElement) return true;
@@ -55,7 +58,8 @@ FRESH = """([within, seen]) => {
         known.add(own); styles.push(own);
         return true;
     });
-    return {count: window.fresh.length, styles};
+    fresh.forEach((node) => node.setAttribute("data-fresh", ""));
+    return {count: fresh.length, styles};
 }"""
 FAILED = Path(settings.VAR) / "failed"
 
@@ -189,26 +193,18 @@ class BrowserCase(StaticLiveServerTestCase):
         may lie on anything, and is always looked at.
         """
         if not self.page.evaluate("'axe' in window"):
-            self.page.evaluate(AXE)
+            self.page.evaluate(f"{AXE}; {OF_FRESH}")
         seen = self.styles_seen.setdefault("colours" if colours_alone else "all", set())
         fresh = self.page.evaluate(FRESH, [within, list(seen)])
         seen.update(fresh["styles"])
-        found = [] if colours_alone else self._violations(f"'{within}'", ALL_BUT_CONTRAST)
-        if fresh["count"]:
-            found += self._violations("...window.fresh", {"runOnly": {"type": "rule", "values": ["color-contrast"]}})
+        if colours_alone and not fresh["count"]:
+            return []
+        found = self.page.evaluate(
+            "([within, options]) => axe.run({include: [within]}, {...options, resultTypes: ['violations'], preload: false})",
+            [within, CONTRAST if colours_alone else ALL],
+        )
         return [
             f"{one['id']}: {node['target']} {node['failureSummary'][:160]}"
-            for one in found
+            for one in found["violations"]
             for node in one["nodes"][:3]
         ]
-
-    def _violations(self, include: str, options: dict[str, Any]) -> list[dict[str, Any]]:
-        """Return what axe finds wrong in a part of the page."""
-        found = self.page.evaluate(
-            "(options) => axe.run({include: ["
-            + include
-            + "]}, {...options, resultTypes: ['violations'], preload: false})",
-            options,
-        )
-        violations: list[dict[str, Any]] = found["violations"]
-        return violations

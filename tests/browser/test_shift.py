@@ -214,7 +214,7 @@ class Access(BrowserCase):
             "/live/methods/",
             "/live/methods/h_factor/",
             "/components/",
-            f"/live/log/{Record.objects.first().pk}/correct/",
+            f"/live/log/{Record.objects.filter(kind='reading').first().pk}/correct/",
         ]
         for world in World.objects.select_related("version"):
             state = State(world, NOW)

@@ -130,6 +130,7 @@ class Subscribed(DeskCase):
             server.set_security_policy([ua.SecurityPolicyType.NoSecurity])
             index = await server.register_namespace("urn:x")
             node = await server.nodes.objects.add_variable(ua.NodeId("brown_cons", index), "brown_cons", 3.5)
+            await node.write_value(self.value(3.5, datetime.now(UTC) - timedelta(minutes=1)))
             async with server:
                 running = asyncio.create_task(collector.run())
                 for _ in range(400):
@@ -144,6 +145,11 @@ class Subscribed(DeskCase):
         with mock.patch("desk.exchange.collector.SILENT_S", silent_s):
             async_to_sync(run)()
         return collector
+
+    @staticmethod
+    def value(value, when):
+        """Return a value as a server holds it, of a moment."""
+        return ua.DataValue(ua.Variant(value, ua.VariantType.Double), SourceTimestamp=when, ServerTimestamp=when)
 
     @staticmethod
     async def until(true):
@@ -171,8 +177,7 @@ class Subscribed(DeskCase):
         async def does(node, collector):
             for index, value in enumerate(values):
                 when = begun + timedelta(seconds=index)
-                held = ua.Variant(value, ua.VariantType.Double)
-                await node.write_value(ua.DataValue(held, SourceTimestamp=when, ServerTimestamp=when))
+                await node.write_value(self.value(value, when))
             last = epoch(begun) + len(values) - 1
             await self.until(lambda: collector.newest.get("brown_cons") == last or collector.health.state == "no plant")
 

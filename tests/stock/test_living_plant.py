@@ -15,6 +15,7 @@ from stock.line.order import Order
 from stock.primitives import Store
 from stock.simulate.layout import FIBRE, MASSES, SOLIDS
 from stock.simulate.plant import Plant
+from stock.simulate.stroke import run_steps
 from tests.line import MILL
 from tests.mills import TWO_LINES, renamed
 
@@ -297,6 +298,7 @@ class AnyMillTests(SimpleTestCase):
         third.run(2 * HOUR)
         self.assertLess(third.worst_closure, 1e-12)
         self.assertTrue(third.events)
+        self.assertEqual(len(run_steps.signatures), 1)  # compiled once, whatever the mill
         with TemporaryDirectory() as folder:
             other = Plant(load_definition(renamed(MILL, Path(folder))), dt_s=20)
             ours = Plant(line_of("hallin_reach"), dt_s=20)
