@@ -35,7 +35,9 @@ AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-
 WCAG = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
 ALL = {"runOnly": {"type": "tag", "values": WCAG}}
 CONTRAST = {"runOnly": {"type": "rule", "values": ["color-contrast"]}}
-OF_FRESH = "axe.configure({rules: [{id: 'color-contrast', selector: '[data-fresh]'}]})"  # contrast of what is marked alone
+OF_FRESH = (
+    "axe.configure({rules: [{id: 'color-contrast', selector: '[data-fresh]'}]})"  # contrast of what is marked alone
+)
 FRESH = """([within, seen]) => {
     const known = new Set(seen), styles = [], kept = new WeakMap();
     const set = ["color", "backgroundColor", "backgroundImage", "opacity", "filter", "fontSize", "fontWeight", "position"];
