@@ -31,7 +31,7 @@ def _due(state: State) -> Iterable[Item]:
     yield from _stands_or_changes(state)
     if (over := over_today(state)) is not None:
         station = next(one.station for one in state.line.units if isinstance(one, BleachStage))
-        yield Item(state.now, "Effluent over what is left", over[1], "outside", station)
+        yield Item(state.now, "Effluent over what is left", over[1], "outside", station, now=True)
     for one in runs_out(state):
         if one.cover is not None and one.empty_at is not None:
             words = f"{one.cover.value:.0f} h left at what its pumps draw; dipped or filled {timezone.localtime(one.at):%H:%M}."

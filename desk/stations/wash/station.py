@@ -31,7 +31,7 @@ def _due(state: State) -> Iterable[Item]:
                 likely = likeliest(weighed(seen_of(state, unit, one)))
                 cause = f"Look in order at {CAUSES}" if likely is None else f"Likeliest: {likely.words}"
                 words = f"{one.last.value:.1f} against {one.mean:.1f}. {cause}."
-                yield Item(one.row.at, f"{one.machine.name} washes less", words, "outside", unit.station)
+                yield Item(one.row.at, f"{one.machine.name} washes less", words, "outside", unit.station, now=True)
 
 
 def _pages(state: State) -> list[str]:
