@@ -72,6 +72,11 @@ class Vessel(Unit):
     horizon_h: float | None = Field(None, gt=0, le=48, description="over how long an off level is brought back")
 
     @property
+    def back_in_h(self) -> float:
+        """Hours an off level is brought back over: as the file says, else as is usual of its kind."""
+        return self.horizon_h or self.HORIZON_H
+
+    @property
     def level(self) -> str | None:
         """The tag of its level."""
         return self.tag_of("level")

@@ -1,12 +1,16 @@
 """What to do about stock off its consistency, and a vessel off its level."""
 
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
 
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Rule, dilution_flow, feed_flow, look_at, look_soon
 from stock.primitives import Mix, Vessel
+
+if TYPE_CHECKING:
+    from stock.line.balance import Load
 
 
 def _water(here: Here) -> Figure:
@@ -64,7 +68,7 @@ def _draw(here: Here) -> Figure:
 
 def _to_level(here: Here, more: Datum, less: Datum, label: str) -> Figure:
     unit = here.unit
-    hours = unit.horizon_h or unit.HORIZON_H if isinstance(unit, Vessel) else 1.0
+    hours = unit.back_in_h if isinstance(unit, Vessel) else 1.0
     return figure(
         "feed_change",
         label,
@@ -77,35 +81,63 @@ def _to_level(here: Here, more: Datum, less: Datum, label: str) -> Figure:
     )
 
 
-def _span(figure_: Figure) -> str:
+def _span(hours: float) -> str:
+    return "for an hour" if hours == 1 else f"for {hours:.3g} h"
+
+
+def _hours(figure_: Figure) -> float:
+    """Return over how long a level is brought back."""
     full = figure_.data.get("full_correction_moved")
     data = full.figure.data if full is not None and full.figure is not None else figure_.data
-    hours = data["horizon_h"].value
-    return "for an hour" if hours == 1 else f"for {hours:g} h"
+    return float(data["horizon_h"].value)
+
+
+def _takes_h(here: Here, step: Figure) -> float:
+    """Return how long a level takes to come back: longer than is usual where most of the draw would have to help."""
+    full, fed = float(step.data["full_correction_moved"].value), float(step.results["step_moved"])
+    too_much = full - fed > MOST_OFF_DRAW * here.drawn_bdt_per_h()
+    return _hours(step) * full / fed if too_much and fed > 0 else _hours(step)
 
 
 def _say_feed(step: Figure, here: Here) -> str:
-    return f"Feed {step.text} BDt/h more than is drawn, {_span(step)}"
+    return f"Feed {step.text} BDt/h more than is drawn, {_span(_takes_h(here, step))}"
 
 
 def _say_less(step: Figure, here: Here) -> str:
-    return f"Feed {step.text} BDt/h less than is drawn, {_span(step)}"
+    return f"Feed {step.text} BDt/h less than is drawn, {_span(_hours(step))}"
 
 
 def _what_is_carried(here: Here, size: Figure) -> Iterable[Most]:
     """What the units before it can still pass on."""
-    if (room := here.room_up()) is not None:
+    yield from _room(here.room_up())
+
+
+def _what_is_taken(here: Here, size: Figure) -> Iterable[Most]:
+    """What the units after it can still take on."""
+    yield from _room(here.room_down())
+
+
+def _room(room: "tuple[float, Load] | None") -> Iterable[Most]:
+    if room is not None:
         most, load = room
         name, can = load.unit[:1].lower() + load.unit[1:], load.capacity_bdt_per_h
-        yield Most(max(0.0, most), f"{name} carries {can:g} BDt/h and runs {load.bdt_per_h:.2f}")
+        yield Most(max(0.0, most), f"{name} can pass {can:g} BDt/h, {load.bdt_per_h:.2f} pass now")
+
+
+def _all_that_comes(here: Here, size: Figure) -> Iterable[Most]:
+    """No more can be held back than comes."""
+    fed = here.fed_bdt_per_h()
+    yield Most(fed, f"{fed:.2f} BDt/h is all that comes")
 
 
 def _other_side(here: Here, step: Figure) -> str:
     """Say what to take off the draw for what cannot be fed, in points of the furnish where it goes straight there."""
-    full = step.data["full_correction_moved"].value
-    rest = full - step.results["step_moved"]
+    full, fed = float(step.data["full_correction_moved"].value), float(step.results["step_moved"])
+    rest = full - fed
     if here.side != "low" or rest < 0.01:
         return ""
+    if _takes_h(here, step) > _hours(step):
+        return f"That is longer than the usual {_hours(step):g} h; sooner by drawing less"
     points = _points(here, rest)
     return f"The rest, {rest:.2f} BDt/h, from the draw{f': cut the {here.family} share by {points:.0f} points' if points else ''}"
 
@@ -129,12 +161,18 @@ def _look_level(here: Here) -> str:
     return "in half an hour: the level's trend shows it at once"
 
 
+def _broke_comes(here: Here) -> bool:
+    return here.fed_bdt_per_h() > LEAST_BDT_PER_H
+
+
 def _is_diluted(here: Here) -> bool:
     return here.line.graph.dilution(here.unit.id) is not None
 
 
 DILUTED = ("dilution", "refiner")
 CHESTS = ("chest", "blend_chest", "machine_chest")
+LEAST_BDT_PER_H = 0.005  # less is nothing
+MOST_OFF_DRAW = 0.5  # of what is drawn: to take more of it off is to stop what is after
 STEADY = 1.0  # a level is seen as it is: the whole of a correction, over its hours
 
 ROWS: tuple[Rule, ...] = (
@@ -215,7 +253,7 @@ ROWS: tuple[Rule, ...] = (
         _draw,
         _say_less,
         at=(*CHESTS, "tower"),
-        handle=Handle(_look_level, gain_frac=STEADY, moves=feed_flow),
+        handle=Handle(_look_level, limits=_all_that_comes, gain_frac=STEADY, moves=feed_flow),
     ),
     Rule(
         "blow_tank_high",
@@ -224,9 +262,9 @@ ROWS: tuple[Rule, ...] = (
         ("washers slow", "cooks bunched", "level false"),
         "Room for the next blow, before it is relieved; is the level true?",
         _draw,
-        lambda size, here: f"Wash {size.text} BDt/h more than is blown, {_span(size)}, or hold the next blow",
+        lambda size, here: f"Wash {size.text} BDt/h more than is blown, {_span(_hours(size))}, or hold the next blow",
         at=("blow_tank",),
-        handle=Handle(_look_level, gain_frac=STEADY),
+        handle=Handle(_look_level, limits=_what_is_taken, gain_frac=STEADY),
     ),
     Rule(
         "broke_high",
@@ -235,9 +273,9 @@ ROWS: tuple[Rule, ...] = (
         ("breaks", "share cut for the grade", "trim wide"),
         "Minutes to full at the rate of a break, not of a run.",
         _draw,
-        lambda size, here: f"Draw {size.text} BDt/h more broke than comes, {_span(size)}",
+        lambda size, here: f"Draw {size.text} BDt/h more broke than comes, {_span(_hours(size))}",
         at=("broke_chest",),
-        handle=Handle(_look_level, also=_more_share, gain_frac=STEADY),
+        handle=Handle(_look_level, limits=_what_is_taken, also=_more_share, gain_frac=STEADY),
     ),
     Rule(
         "broke_low",
@@ -246,13 +284,20 @@ ROWS: tuple[Rule, ...] = (
         ("share above what comes", "few breaks", "chest drawn down for a grade"),
         "Whether it is drawn down on purpose for a change of grade.",
         _feed,
-        lambda size, here: f"Draw {size.text} BDt/h less broke than comes, {_span(size)}",
+        lambda size, here: f"Draw {size.text} BDt/h less broke than comes, {_span(_hours(size))}",
         at=("broke_chest",),
-        handle=Handle(_look_level, gain_frac=STEADY),
+        where=_broke_comes,
+        handle=Handle(_look_level, limits=_all_that_comes, gain_frac=STEADY),
     ),
 )
 
 QUIET: tuple[Quiet, ...] = (
+    Quiet(
+        "level",
+        ("low",),
+        "No broke comes by the balance, so none can be held back: it fills at the next break. The draw off till then.",
+        at=("broke_chest",),
+    ),
     Quiet(
         "consistency",
         ("low", "high"),

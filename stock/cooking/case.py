@@ -91,7 +91,7 @@ def _short_charge(case: CookCase) -> Figure:
         "residual_wanted_kg_per_m3_as_naoh": _recipe_datum(case, (low + high) / 2),
         "liquor_to_wood": case.facts.liquor_to_wood,
     }
-    return figure("alkali_correction_pct", "charge to add", data)
+    return figure("alkali_correction_pct", "charge to add", data, unit=case.facts.recipe.naoh_unit)
 
 
 def _liquor_now(case: CookCase) -> Figure:

@@ -6,7 +6,7 @@ from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS
 from stock.figure import Datum, Figure, Origin, figure
-from stock.intake.decisions import is_bagasse, of_recipe
+from stock.intake.decisions import is_bagasse, of_recipe, share
 from stock.judge.here import Here, Place, given
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Moved, Rule, by_step
@@ -122,6 +122,8 @@ def _next_cooks(here: Here) -> str:
 def _feeds_on(here: Here, step: Figure) -> str:
     count = here.results_count
     school = "each cook by itself" if here.tag.mean_of == 1 else f"the mean of the last {count}"
+    if here.tag.mean_of > count == 1:
+        school = f"one cook alone; the mill goes by {here.tag.mean_of}"
     return f"By {school}. Tell bleaching what is in the tank: kappa {here.now.value:.1f}"
 
 
@@ -173,17 +175,26 @@ def _say_sulphidity(size: Figure, here: Here) -> str:
 
 
 def _causticity(here: Here) -> Figure:
-    """Effective alkali the liquor would have at the causticity wanted, the total unchanged."""
-    strength = here.reading("strength")
-    worth = strength.value * here.wanted.value / here.now.value
+    """Effective alkali the liquor would have at the causticity wanted, its sodium unchanged."""
     return figure(
-        "mixed_liquor",
+        "alkali_at_causticity",
         "effective alkali at the causticity wanted",
         {
-            "volumes_m3": Datum([1.0], Origin("assumed", "a cubic metre")),
-            "each_kg_per_m3_as_naoh": Datum([worth], strength.origin),
+            "effective_kg_per_m3_as_naoh": here.reading("strength"),
+            "sulphidity_frac": _sulphidity_of(here),
+            "causticity_now_frac": share(here.now),
+            "causticity_wanted_frac": share(here.wanted),
         },
     )
+
+
+def _sulphidity_of(here: Here) -> Datum:
+    """Return the sulphidity of a liquor as read, else as the recipe books it."""
+    try:
+        return share(here.reading("sulphidity"))
+    except LookupError:
+        recipe = here.recipe
+        return given(here.facts, recipe.alkaline, "sulphidity_frac", f"recipe {recipe.name}")
 
 
 def _rejects(here: Here) -> Figure:
@@ -198,7 +209,7 @@ def _residual(here: Here) -> Figure:
         "residual_wanted_kg_per_m3_as_naoh": here.wanted,
         "liquor_to_wood": of_recipe(here, "liquor_to_wood"),
     }
-    return figure("alkali_correction_pct", "alkali charge", data)
+    return figure("alkali_correction_pct", "alkali charge", data, unit=here.recipe.naoh_unit)
 
 
 def charge_limits(here: Here, size: Figure) -> Iterable[Most]:

@@ -68,6 +68,39 @@ def _titrated(a_ml: float, b_ml: float, c_ml: float, acid_normality: float, samp
 
 
 @method(
+    "active = effective_kg_per_m3_as_naoh / (1 - sulphidity_frac / 2); naoh = active * (1 - sulphidity_frac)\n"
+    "alkali_kg_per_m3_as_naoh = effective_kg_per_m3_as_naoh + naoh * (causticity_wanted_frac / causticity_now_frac - 1)",
+    title="Effective alkali at another causticity",
+    station="cooking",
+    source="a balance of sodium: hydroxide and carbonate together stay, and sulphide",
+    results=("alkali_kg_per_m3_as_naoh",),
+    example=Example(
+        {
+            "effective_kg_per_m3_as_naoh": 105.8,
+            "sulphidity_frac": 0.2907,
+            "causticity_now_frac": 0.81,
+            "causticity_wanted_frac": 0.77,
+        },
+        {"alkali_kg_per_m3_as_naoh": 101.47},
+    ),
+    effective_kg_per_m3_as_naoh=Arg("effective alkali now, as NaOH", 0, 400, above=True),
+    sulphidity_frac=Arg("sulphidity on active alkali", 0, 1),
+    causticity_now_frac=Arg("causticity now", 0, 1, above=True),
+    causticity_wanted_frac=Arg("causticity it would have", 0, 1),
+)
+def alkali_at_causticity(
+    *,
+    effective_kg_per_m3_as_naoh: float,
+    sulphidity_frac: float,
+    causticity_now_frac: float,
+    causticity_wanted_frac: float,
+) -> float:
+    """Return the effective alkali a white liquor would have if more or less of its soda were causticized."""
+    naoh = effective_kg_per_m3_as_naoh / (1 - sulphidity_frac / 2) * (1 - sulphidity_frac)
+    return effective_kg_per_m3_as_naoh + naoh * (causticity_wanted_frac / causticity_now_frac - 1)
+
+
+@method(
     _EQUATION,
     title="White liquor from an A/B/C titration",
     station="cooking",

@@ -40,5 +40,6 @@ class BlowTank(Mix):
     """The tank digesters are blown into; it fills at each blow, whatever its trend says."""
 
     BATCHWISE: ClassVar[bool] = True
+    HORIZON_H: ClassVar[float] = 4.0  # a cook or two
 
     kind: Literal["blow_tank"]

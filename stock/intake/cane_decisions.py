@@ -4,7 +4,7 @@ from stock.cooking.decisions import charge_limits
 from stock.cooking.unit import BatchDigesters
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES
-from stock.intake.decisions import is_bagasse, of_recipe, share, stretch
+from stock.intake.decisions import is_bagasse, of_recipe, say_stretch, share, stretch
 from stock.intake.unit import Bagasse, Depither
 from stock.judge.here import Here, Place
 from stock.judge.quiet import Quiet
@@ -63,7 +63,7 @@ def _charge(here: Here) -> Figure:
         "residual_wanted_kg_per_m3_as_naoh": here.wanted,
         "liquor_to_wood": of_recipe(here, "liquor_to_wood"),
     }
-    return figure("alkali_correction_pct", "soda charge", data, decimals=1)
+    return figure("alkali_correction_pct", "soda charge", data, decimals=1, unit=here.recipe.naoh_unit)
 
 
 def bagasse_in(place: Place) -> Datum:
@@ -138,7 +138,7 @@ CANE_ROWS: tuple[Rule, ...] = (
         ("barge late", "season at its end"),
         "What lies in the pile, by survey.",
         stretch,
-        lambda size, here: f"Plan for {size.text} BDt/d until the next barge is sure",
+        lambda size, here: say_stretch(size, here, "barge"),
         at=("bagasse",),
     ),
     Rule(

@@ -263,6 +263,18 @@ def stretch(here: Here) -> Figure:
     return figure("rate_for_lead", "daily use that lasts", data, decimals=0)
 
 
+def say_stretch(size: Figure, here: Here, comes: str) -> str:
+    """Say what to cut to, where what lies there is used up before the next comes; else how long there is to order it."""
+    use, lasts, lead = 24 * here.flow().value, float(here.now.value), float(size.data["lead_d"].value)
+    if size.value < use:
+        return f"Plan for {size.text} BDt/d, in place of {use:.0f}, until the next {comes} is sure"
+    in_hand = lasts - lead - 1
+    return (
+        f"Nothing to cut yet: at {use:.0f} BDt/d it lasts {lasts:.1f} d, a {comes} takes {lead:g} d and a day is kept in"
+        f" hand; have it sure within {in_hand:.1f} d"
+    )
+
+
 WOOD_ROWS: tuple[Rule, ...] = (
     Rule(
         "chips_wetter_or_drier",
@@ -393,7 +405,7 @@ WOOD_ROWS: tuple[Rule, ...] = (
         ("late delivery", "chipper down"),
         "What lies in the piles, by survey.",
         stretch,
-        lambda size, here: f"Plan for {size.text} BDt/d until the next delivery is sure",
+        lambda size, here: say_stretch(size, here, "delivery"),
         at=TO_COOK,
         where=_is_wood,
     ),

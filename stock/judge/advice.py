@@ -168,6 +168,8 @@ def _share(size: Figure, step: Figure, handle: Handle) -> str:
     if share > 0.995:
         return ""
     whole = f"{size.text} {size.unit}".strip()
+    if size.result_name.endswith("_frac"):
+        whole = f"{100 * size.value:.0f} %"
     what = f"{100 * share:.0f} % of the change"
     return f"First {what}; in full {'it would be ' if handle.present is not None else ''}{whole}"
 

@@ -12,10 +12,12 @@ from stock.cooking.school import drawing_from
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.definition import PileDef
 from stock.parts import Fitted, Instrumented
-from stock.primitives import Source, Unit
+from stock.primitives import Source, Unit, Vessel
 from stock.tag import Tag
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from stock.cooking.relation import Relation
     from stock.line.balance import LineResult, Load
     from stock.line.definition import Definition, StreamDef
@@ -191,7 +193,18 @@ class Place:
     def room_up(self) -> "tuple[float, Load] | None":
         """Return how much more the units before it can pass on, and which of them binds; None where none has a limit."""
         before = {unit.id: unit for unit in self.line.graph.upstream(self.unit.id)}
-        names = {unit.name for unit in before.values()}
+        return self._room({unit.name for unit in before.values()})
+
+    def room_down(self) -> "tuple[float, Load] | None":
+        """Return how much more the units after it, as far as the next vessel, can take on, and which of them binds; None where none has a limit."""
+        names = set()
+        for unit in self.line.graph.downstream(self.unit.id):
+            if isinstance(unit, Vessel) and getattr(unit, "volume_m3", None):
+                break
+            names.add(unit.name)
+        return self._room(names)
+
+    def _room(self, names: set[str]) -> "tuple[float, Load] | None":
         loads = [load for load in self.facts.result.loads if load.unit in names]
         if not loads:
             return None
@@ -199,6 +212,17 @@ class Place:
         onward = self.line.graph.onward(self.unit.id)
         drawn = self.facts.result.streams[onward.id].bdt_per_h if onward is not None else load.bdt_per_h
         return drawn * (load.capacity_bdt_per_h / max(load.bdt_per_h, 1e-9) - 1), load
+
+    def fed_bdt_per_h(self) -> float:
+        """Return all that runs into its unit, bone-dry."""
+        return self._sum(self.line.graph.into(self.unit.id))
+
+    def drawn_bdt_per_h(self) -> float:
+        """Return all that leaves its unit, bone-dry."""
+        return self._sum(self.line.graph.out(self.unit.id))
+
+    def _sum(self, streams: "Sequence[StreamDef]") -> float:
+        return sum(self.facts.result.streams[one.id].bdt_per_h for one in streams)
 
     def flow_in(self) -> Datum:
         """Return the bone-dry flow of the stock that comes in; LookupError where none does."""

@@ -1,5 +1,6 @@
 """What to do about shives that come through."""
 
+import math
 from collections.abc import Iterable
 
 from stock.figure import Datum, Figure, Origin, figure
@@ -124,7 +125,7 @@ ROWS: tuple[Rule, ...] = (
         ("tips plugged", "cleaners shut", "flow up"),
         "Feel every tip: each must flow; guards on.",
         _plugged,
-        lambda size, here: f"Rod out the tips: about {size.text} plugged by the pressure, one at a time",
+        lambda size, here: f"Rod out the tips: about {math.ceil(size.value)} plugged by the pressure, one at a time",
         at=("cleaner",),
     ),
     Rule(

@@ -25,4 +25,6 @@ class Pulper(Mix):
 class BrokeChest(Store):
     """Broke of one family, kept until it may be used."""
 
+    HORIZON_H: ClassVar[float] = 8.0  # a shift: the furnish takes it back by points
+
     kind: Literal["broke_chest"]

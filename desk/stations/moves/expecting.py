@@ -50,7 +50,7 @@ def expected_of(state: State, card: Advice) -> dict[str, Any]:
         return {}
     if card.tag.reads == "level":
         unit = state.line.part(card.tag.of)
-        hours = (unit.horizon_h or unit.HORIZON_H) if isinstance(unit, Vessel) else 1.0
+        hours = unit.back_in_h if isinstance(unit, Vessel) else 1.0
         return {
             "effect": card.effect,
             "dead_min": 0.0,
