@@ -226,10 +226,11 @@ def with_its_h(here: Here, step: Figure) -> str:
 
 
 def _level_charges(here: Here) -> Figure:
-    """Charges a tank still holds above what its pump can draw."""
+    """Charges that can still be drawn from a tank."""
     recipe = here.recipe
     data = {
         "level_pct": here.now,
+        "low_pct": here.given("low_pct"),
         "volume_m3": here.given("volume_m3"),
         "charge_m3": _tank_charge(here, recipe.is_sulphite),
     }

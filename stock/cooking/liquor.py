@@ -292,15 +292,16 @@ def charge_with_black_liquor(
 
 
 @method(
-    "left_count = volume_m3 * level_pct / 100 / charge_m3",
+    "left_count = volume_m3 * max(0, level_pct - low_pct) / 100 / charge_m3",
     title="Charges left in a tank",
     station="cooking",
-    source="definition; what the pump cannot reach is in it",
-    example=Example({"volume_m3": 180, "level_pct": 40, "charge_m3": 24}, {"left_count": 3}),
+    source="definition, above what its pump can draw down to",
+    example=Example({"volume_m3": 180, "level_pct": 40, "low_pct": 10, "charge_m3": 24}, {"left_count": 2.25}),
     volume_m3=Arg("volume of the tank", 0, 1e5, above=True),
     level_pct=Arg("its level", 0, 100),
+    low_pct=Arg("level the pump draws down to", 0, 100),
     charge_m3=Arg("liquor of a charge", 0, 1e4, above=True),
 )
-def charges_left(*, volume_m3: float, level_pct: float, charge_m3: float) -> float:
-    """Return how many charges a liquor tank holds."""
-    return volume_m3 * level_pct / 100 / charge_m3
+def charges_left(*, volume_m3: float, level_pct: float, low_pct: float, charge_m3: float) -> float:
+    """Return how many charges can be drawn from a liquor tank."""
+    return volume_m3 * max(0.0, level_pct - low_pct) / 100 / charge_m3
