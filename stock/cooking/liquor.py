@@ -296,6 +296,7 @@ def charge_with_black_liquor(
     title="Charges left in a tank",
     station="cooking",
     source="definition, above what its pump can draw down to",
+    exact=False,
     example=Example({"volume_m3": 180, "level_pct": 40, "low_pct": 10, "charge_m3": 24}, {"left_count": 2.25}),
     volume_m3=Arg("volume of the tank", 0, 1e5, above=True),
     level_pct=Arg("its level", 0, 100),

@@ -68,7 +68,8 @@ def _titrated(a_ml: float, b_ml: float, c_ml: float, acid_normality: float, samp
 
 
 @method(
-    "active = effective_kg_per_m3_as_naoh / (1 - sulphidity_frac / 2); naoh = active * (1 - sulphidity_frac)\n"
+    "active = effective_kg_per_m3_as_naoh / (1 - sulphidity_frac / 2)\n"
+    "naoh = active * (1 - sulphidity_frac)\n"
     "alkali_kg_per_m3_as_naoh = effective_kg_per_m3_as_naoh + naoh * (causticity_wanted_frac / causticity_now_frac - 1)",
     title="Effective alkali at another causticity",
     station="cooking",
