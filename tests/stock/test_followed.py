@@ -98,6 +98,11 @@ class Words(SimpleTestCase):
         apart = learned_gain(did_each_ratio=[0.4, 1.3, 0.7, 1.1, 0.5], did_sd_each_ratio=[0.15] * 5)
         self.assertAlmostEqual(apart.between_sd_ratio, 0.357, delta=0.002)
         self.assertFalse(apart.ready_count)
+        alike = learned_gain(did_each_ratio=[0.6] * 6, did_sd_each_ratio=[0.1] * 6)
+        self.assertTrue(alike.ready_count)
+        with self.assertRaises(DomainError) as caught:
+            learned_gain(did_each_ratio=[0.6, 0.7], did_sd_each_ratio=[0.1])
+        self.assertEqual((caught.exception.code, caught.exception.argument), ("E_COUNT", "did_sd_each_ratio"))
 
 
 class Arrivals(SimpleTestCase):

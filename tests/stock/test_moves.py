@@ -93,6 +93,22 @@ class Witnesses(TestCase):
         self.assertIsNone(found.slope_ratio)
         self.assertEqual(found.decision_word, "offset")
 
+    def test_slope_and_its_band_are_those_of_a_straight_line(self):
+        from scipy.stats import linregress, t
+
+        lab = 3.0 + 0.9 * (self.seen - 3.0) + self.noise
+        line, found = linregress(self.seen, lab), self.check(lab)
+        reach = t.ppf(0.975, len(lab) - 2) * line.stderr
+        self.assertAlmostEqual(found.slope_ratio, line.slope)
+        self.assertAlmostEqual(found.slope_low_ratio, line.slope - reach)
+        self.assertAlmostEqual(found.slope_high_ratio, line.slope + reach)
+        mean, half = (
+            np.mean(self.seen - lab),
+            t.ppf(0.975, len(lab) - 1) * np.std(self.seen - lab, ddof=1) / len(lab) ** 0.5,
+        )
+        self.assertAlmostEqual(found.bias_pct, mean)
+        self.assertAlmostEqual(found.half_width_pct, half)
+
     def test_any_unit_is_judged_the_same(self):
         same = pairs_check(
             instrument_each_read=self.seen * 100,

@@ -153,6 +153,21 @@ class Arriving(SimpleTestCase):
             halves.append(shown.results["half_h"])
         self.assertEqual(halves, sorted(halves, reverse=True))
 
+    def test_what_it_passes_is_what_each_vessel_holds_over_what_is_drawn(self) -> None:
+        result = LineBalance(LINE).solve(Order.of(LINE.grades[0]))
+        way = {one.unit: one for one in way_to_machine(LINE, result, LEVELS, "wood_bleach")}
+        tower, drawn = LINE.unit("tower_a"), result.streams["wood_stored"].bdt_per_h
+        held = tower.volume_m3 * LEVELS["tower_a"] / 100 * tower.holds_pct / 100
+        self.assertAlmostEqual(way["tower_a"].mixed_h + way["tower_a"].plug_h, held / drawn)
+        self.assertGreater(way["tower_a"].plug_h, way["tower_a"].mixed_h)  # a tower is mixed at its foot alone
+        chest = LINE.unit("paper_chest")
+        self.assertEqual(list(way)[-1], "paper_chest")  # no further than the machine chest
+        self.assertEqual(way["paper_chest"].plug_h, 0)
+        held = chest.volume_m3 * LEVELS["paper_chest"] / 100 * chest.holds_pct / 100
+        out = LINE.graph.onward("paper_chest")
+        assert out is not None
+        self.assertAlmostEqual(way["paper_chest"].mixed_h, held / result.streams[out.id].bdt_per_h)
+
     def test_a_slower_rate_to_come_delays_it_and_a_stop_for_good_hides_it(self) -> None:
         result = LineBalance(LINE).solve(Order.of(LINE.grades[0]))
         way = way_to_machine(LINE, result, LEVELS, "wood_wash")

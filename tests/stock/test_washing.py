@@ -1,19 +1,22 @@
 """Washing and screening in depth: balances close, closed forms agree, more water loses less, what cannot be is refused by name."""
 
+from itertools import pairwise
+
 import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from stock.errors import DomainError
+from stock.figure import Datum, Origin
 from stock.screening.cascade import cascade_balance, cascade_hydraulics
 from stock.screening.cleaner import cleaners_in_service, cleaners_plugged
 from stock.screening.counting import counts_compared, counts_scatter, debris_counted
 from stock.screening.passage import reject_for_accepts
 from stock.washing.line import STAGES, coefficients, line_answers, washed_line
-from stock.washing.norden import norden_efficiency_ratio, norden_outlet, stage_efficiency
+from stock.washing.norden import displacement_equivalent, norden_efficiency_ratio, norden_outlet, stage_efficiency
 from stock.washing.stage import washing_loss_frac
-from stock.washing.stairs import machines_of, spread_over
+from stock.washing.stairs import machines_of, spread_over, steps_of, washed
 from stock.washing.water import best_factor, most_factor
 from stock.washing.witnesses import factor_witnesses
 from stock.working import recording
@@ -180,6 +183,40 @@ class LineTests(SimpleTestCase):
         self.assertEqual(shown[1], 3.0)
         self.assertAlmostEqual(sum(shown), 10.0)
 
+    def test_every_machine_of_a_mill_closes_its_water_and_its_solids(self):
+        for unit_id, stray in (("wood_wash", 0.0), ("cane_wash", 0.6)):
+            unit = hallin_reach().unit(unit_id)
+            shown = [one.e_std for one in machines_of(unit)]
+            factor, solids = (Datum(value, Origin("set", "a test")) for value in (2.4, 1500.0))
+            found = washed(unit, shown, factor, solids, stray_t_per_bdt=stray, wash_conc_kg_per_t=0.8)
+            steps = steps_of(unit, found)
+            self.assertEqual([one.number for one in steps], list(range(1, len(shown) + 1)))
+            for one in steps:
+                with self.subTest(one.machine.name):
+                    added = stray if one.number == 1 else 0.0
+                    comes = one.fed_t_per_bdt + one.wash_t_per_bdt + added
+                    self.assertAlmostEqual(comes, one.mat_t_per_bdt + one.filtrate_t_per_bdt)
+                    brought = one.fed_t_per_bdt * one.fed_kg_per_t + one.wash_t_per_bdt * one.wash_kg_per_t
+                    taken = one.leaves_kg_per_bdt + one.filtrate_t_per_bdt * one.filtrate_kg_per_t
+                    self.assertAlmostEqual(brought, taken, places=6)
+            for before, after in pairwise(steps):
+                self.assertEqual(after.fed_kg_per_t, before.mat_kg_per_t)
+                self.assertEqual(before.wash_kg_per_t, after.filtrate_kg_per_t)
+            self.assertAlmostEqual(steps[-1].leaves_kg_per_bdt, found.results["loss_kg_per_bdt"])
+            self.assertEqual(steps[-1].wash_kg_per_t, 0.8)
+
+    @settings(max_examples=40)
+    @given(st.floats(0.5, 0.95), st.floats(0.8, 1.6), st.floats(9, 16), st.floats(0, 4))
+    def test_a_standard_drum_is_its_own_equivalent_and_a_thinner_vat_counts_for_more(self, ratio, inlet, mat, factor):
+        standard = displacement_equivalent(
+            displacement_ratio=ratio, inlet_consistency_pct=1.0, discharge_consistency_pct=12.0,
+            dilution_factor_t_per_bdt=factor,
+        )  # fmt: skip
+        self.assertAlmostEqual(standard, ratio)
+        known = {"displacement_ratio": ratio, "inlet_consistency_pct": inlet, "dilution_factor_t_per_bdt": factor}
+        drier = [displacement_equivalent(**known, discharge_consistency_pct=one) for one in (mat, mat + 1)]
+        self.assertGreater(drier[1], drier[0])  # the same share displaced from a drier mat leaves less
+
 
 class WaterTests(SimpleTestCase):
     """How much water is best, and what three witnesses say of it."""
@@ -286,6 +323,14 @@ class CascadeTests(SimpleTestCase):
             found = cleaners_plugged(open_count=23, drop_kpa=120, clean_kpa=143.5)
         self.assertEqual(found.plugged_count, 0)
         self.assertIn("worn", record.warnings[0])
+
+    def test_what_a_gauge_wanders_by_is_what_the_count_wanders_by(self):
+        def count(drop_kpa):
+            return cleaners_plugged(open_count=23, drop_kpa=drop_kpa, clean_kpa=143.5).plugged_count
+
+        found = cleaners_plugged(open_count=23, drop_kpa=170, clean_kpa=143.5, gauge_sd_kpa=3.0)
+        slope = (count(170.5) - count(169.5)) / 1.0
+        self.assertAlmostEqual(found.u_plugged_count, 3.0 * slope, places=4)
 
     def test_a_reject_rate_past_the_unit_is_refused_with_the_best_it_reaches(self):
         given_ = reject_for_accepts.method.example.arguments
