@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from stock.bleaching.between import carried_between, filtrate_buildup
-from stock.bleaching.colour import brightness_of, ks_of, post_colour
+from stock.bleaching.colour import brightness_of, km_k_over_s, km_reflectance_frac, ks_of, post_colour
 from stock.bleaching.dosing import (
     delivery_checked,
     mix_strengths,
@@ -27,7 +27,15 @@ from stock.bleaching.through import Run, extracted, ks_into, march, rows_for, ro
 from stock.bleaching.tower import ages_min, tower_exit_age, tower_tracer
 from stock.bleaching.unit import BleachStage, Stage
 from stock.water.day import effluent_day, permit_left
-from stock.water.loops import binding_bleed, bleed_for_limit, loop_conc, recovery_enrichment, tank_chain, white_water
+from stock.water.loops import (
+    binding_bleed,
+    bleed_for_limit,
+    loop_conc,
+    recovery_enrichment,
+    reuse_share,
+    tank_chain,
+    white_water,
+)
 from stock.water.meters import reconciled
 from stock.working import recording
 from tests.line import hallin_reach
@@ -77,6 +85,9 @@ class Examples(SimpleTestCase):
         refused(self, "E_EXTRAP", "target_ph", ph_dose, target_ph=5.0, **given_)
         refused(self, "E_TYPE", "buffer_mmol_per_l_ph", ph_dose, now_ph=3, target_ph=4, stage_consistency_pct=10)
         refused(self, "E_ORDER", "curve", ph_dose, target_ph=3.0, **given_ | {"curve": [*curve, curve[0]]})
+        refused(self, "E_ORDER", "curve", ph_dose, target_ph=2.9, **given_ | {"curve": curve[:1]})
+        two = ph_dose(target_ph=3.0, **given_ | {"curve": curve[:2]})  # a straight line through two points serves
+        self.assertAlmostEqual(two, (0.1 / 0.25) * 9 * 40 / 1000, places=2)
         self.assertEqual(alkaline_ph(hot_ph=3.1, temperature_c=70), 3.1)
 
     def test_gas_over_dioxide(self):
@@ -326,9 +337,21 @@ class Refusals(SimpleTestCase):
             ("E_SINGULAR", "day_count", permit_left, {"limit_t_per_d": 12, "days_count": 30, "day_count": 30, "so_far_t": 10}),
             ("E_COUNT", "conc_each_kg_per_m3", effluent_day, {"flow_each_m3_per_h": [1, 2], "conc_each_kg_per_m3": [1]}),
             ("E_COUNT", "stages", bleached, {"stages": [], **CAME}),
+            ("E_SINGULAR", "fresh_m3_per_h", reuse_share, {"fresh_m3_per_h": 0, "reused_m3_per_h": 0}),
+            ("E_SINGULAR", "ash_purged_kg_per_bdt", recovery_enrichment,
+             {"input_kg_per_bdt": 1, "solids_lost_kg_per_bdt": 0, "ash_purged_kg_per_bdt": 0}),
+            ("E_BALANCE", "input_kg_per_bdt", recovery_enrichment,
+             {"input_kg_per_bdt": 9, "solids_lost_kg_per_bdt": 5, "ash_purged_kg_per_bdt": 1}),
         ):  # fmt: skip
             with self.subTest(call.__name__):
                 refused(self, code, argument, call, **arguments)
+
+    def test_a_litre_alone_is_a_share_too_and_arrays_are_read_as_numbers_are(self):
+        self.assertEqual(reuse_share(fresh_m3_per_h=0, reused_m3_per_h=0.5), 100)
+        ks = np.array([0.0, 0.0097, 0.03, 0.4])
+        for found, one in zip(km_reflectance_frac(ks=ks), ks.tolist(), strict=True):
+            self.assertAlmostEqual(found, km_reflectance_frac(ks=one))
+            self.assertAlmostEqual(km_k_over_s(reflectance_frac=found), one)
 
     def test_a_load_of_another_product_is_said_to_be(self):
         with recording() as seen:

@@ -14,7 +14,7 @@ from stock.screening.cleaner import cleaners_in_service, cleaners_plugged
 from stock.screening.counting import counts_compared, counts_scatter, debris_counted
 from stock.screening.passage import reject_for_accepts
 from stock.washing.line import STAGES, coefficients, line_answers, washed_line
-from stock.washing.norden import displacement_equivalent, norden_efficiency_ratio, norden_outlet, stage_efficiency
+from stock.washing.norden import L, displacement_equivalent, norden_efficiency_ratio, norden_outlet, stage_efficiency
 from stock.washing.stage import washing_loss_frac
 from stock.washing.stairs import machines_of, spread_over, steps_of, washed
 from stock.washing.water import best_factor, most_factor
@@ -199,6 +199,11 @@ class LineTests(SimpleTestCase):
                     brought = one.fed_t_per_bdt * one.fed_kg_per_t + one.wash_t_per_bdt * one.wash_kg_per_t
                     taken = one.leaves_kg_per_bdt + one.filtrate_t_per_bdt * one.filtrate_kg_per_t
                     self.assertAlmostEqual(brought, taken, places=6)
+                    vat_pct = one.machine.vat_consistency_pct
+                    vat_t = L(consistency_pct=vat_pct) if vat_pct else one.fed_t_per_bdt
+                    thinned = (vat_t - one.fed_t_per_bdt) * one.filtrate_kg_per_t
+                    held = one.fed_t_per_bdt * one.fed_kg_per_t + thinned
+                    self.assertAlmostEqual(vat_t * one.vat_kg_per_t, held, places=6)
             for before, after in pairwise(steps):
                 self.assertEqual(after.fed_kg_per_t, before.mat_kg_per_t)
                 self.assertEqual(before.wash_kg_per_t, after.filtrate_kg_per_t)
