@@ -6,13 +6,15 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from desk.floor.logged import logged_since
-from desk.floor.models import Record
+from desk.floor.models import Record, World
 from desk.floor.services import record_event
 from desk.floor.state import State
 from desk.frame.forms import moment
+from desk.frame.panels.attempt import attempt
+from desk.mill.services import approve_definition
 from stock.errors import DomainError
 from tests.desk.base import NOW, QUERIES, DeskCase, panels_at
-from tests.line import hallin_reach
+from tests.line import BENCH, hallin_reach
 
 
 class SetPanels(DeskCase):
@@ -53,6 +55,26 @@ class SetPanels(DeskCase):
             "/live/at/wash/set/shower-wood_wash/", {**typed, "discharge_consistency_pct": "x" * 5000}
         )
         self.assertContains(answer, "which is not a number")
+
+    def test_a_panel_goes_by_what_the_machines_are_told_to_be_and_says_little_in_two_digits(self):
+        panels = {one.id: one for one in panels_at(State(self.world, NOW), "wash")}
+        tank = {one.name: one for one in attempt(panels["stray_by_tank-cane_wash"], {}).fields}["tank_m3"]
+        vat = {one.name: one for one in attempt(panels["vat_liquor-cane_wash"], {}).fields}["vat_consistency_pct"]
+        machine = hallin_reach().unit("cane_wash").machines[0]
+        self.assertEqual((tank.text, vat.text), (f"{machine.tank_m3:g}", f"{machine.vat_consistency_pct:g}"))
+        self.assertIn("Cane washer 1", tank.origin)
+        small = attempt(panels["shower-cane_wash"], {"production_bdt_per_h": "0.0003787"})
+        self.assertEqual(small.sentence, "Set the shower to 0.070 L/min.")
+        self.assertEqual(
+            attempt(panels["shower-cane_wash"], {"production_bdt_per_h": "0"}).sentence, "Set the shower to 0 L/min."
+        )
+
+    def test_a_tray_has_no_drop_leg_no_vat_and_no_tank(self):
+        version = approve_definition(BENCH.read_text(encoding="utf-8"), "E. Test")
+        world = World.objects.create(slug="bench", name="Bench", version=version)
+        found = {one.panel.id for one in panels_at(State(world, NOW), "wash")}
+        self.assertIn("shower", found)
+        self.assertEqual(found & {"vacuum_limit", "leg_vacuum", "vat_liquor", "stray_by_tank", "mat_load"}, set())
 
 
 class MethodBook(DeskCase):

@@ -1,8 +1,9 @@
 """What can be worked out at each station, live as it is typed: fields filled from the line, answers with their working."""
 
+import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass, field, replace
+from typing import Any, Final
 
 from desk.floor.state import State
 from desk.frame.panels.fills import Fill
@@ -14,6 +15,7 @@ from stock.parts import Instrumented
 from stock.working import Arg, find_method
 
 Data = Mapping[str, Datum]
+LEAST: Final = 1e-6  # less is nothing
 
 
 @dataclass(frozen=True, slots=True)
@@ -209,7 +211,10 @@ def _by_label(panel: Panel, error: DomainError) -> str:
 
 
 def _one(stood: Stood, data: Data) -> Figure:
-    return figure(stood.panel.method, stood.title, data, decimals=stood.panel.decimals)
+    found = figure(stood.panel.method, stood.title, data, decimals=stood.panel.decimals)
+    if not isinstance(found.value, int | float) or not LEAST < abs(found.value) < 10.0**-found.decimals:
+        return found
+    return replace(found, decimals=1 - math.floor(math.log10(abs(found.value))))  # two digits of what is small
 
 
 def _field(stood: Stood, name: str, label: str, fill: Fill, typed: Mapping[str, Any]) -> tuple[Filled, Datum | None]:

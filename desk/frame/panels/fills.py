@@ -10,7 +10,9 @@ Fill = Callable[[Place], Datum]
 
 
 def _rounded(datum: Datum) -> Datum:
-    return Datum(round(datum.value, 3), datum.origin, datum.figure)
+    """Round a flow to three places, and one of a workshop's to four digits."""
+    value = float(datum.value)
+    return Datum(round(value, 3) if abs(value) >= 1 else float(f"{value:.4g}"), datum.origin, datum.figure)
 
 
 def reading(point: str) -> Fill:

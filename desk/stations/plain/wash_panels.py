@@ -1,6 +1,6 @@
 """The set panels of washers and thickeners: mat and vacuum, witnesses of the dilution factor, gas, stray water, a vat's liquor."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Final
 
 from desk.frame.panels.attempt import Panel
@@ -18,10 +18,35 @@ def _washer(place: Place) -> Washer:
     return place.unit
 
 
+def _machines(place: Place) -> Sequence[Machine]:
+    return place.unit.machines if isinstance(place.unit, Washer) else []
+
+
 def _drum(place: Place) -> Machine | None:
-    unit = place.unit
-    found = unit.machines if isinstance(unit, Washer) else []
+    found = _machines(place)
     return next((one for one in found if one.drum_diameter_m and one.drum_face_m and one.drum_speed_rpm), None)
+
+
+def _sucks(place: Place) -> Machine | None:
+    """Return a machine whose liquor is drawn through the wire by a vacuum; None where none is told."""
+    return next((one for one in _machines(place) if one.type in ("drum", "displacement drum", "belt")), None)
+
+
+def _told(field: str) -> Callable[[Place], Machine | None]:
+    """Return what finds the first machine that tells a field of its own."""
+    return lambda place: next((one for one in _machines(place) if getattr(one, field) is not None), None)
+
+
+def _of_machine(field: str, usual: float, words: str) -> Fill:
+    """Fill from the first machine that tells it, else by what is usual."""
+
+    def fill(place: Place) -> Datum:
+        machine = _told(field)(place)
+        if machine is None:
+            return Datum(usual, Origin("assumed", words))
+        return Datum(getattr(machine, field), place.facts.set_origin(machine.name))
+
+    return fill
 
 
 def _of_drum(field: str) -> Fill:
@@ -96,6 +121,7 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         ),
         decimals=0,
         at=("washer",),
+        where=_is(_sucks),
     ),
     Panel(
         "leg_vacuum",
@@ -112,6 +138,7 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         ),
         decimals=0,
         at=("washer",),
+        where=_is(_sucks),
     ),
     Panel(
         "gas_in_liquor",
@@ -159,12 +186,13 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         "tank_gap",
         {
             "level_pct_per_h": ("Level, points an hour", assumed(2.0, "type the trend")),
-            "tank_m3": ("Tank", assumed(60.0, "a usual filtrate tank")),
+            "tank_m3": ("Tank", _of_machine("tank_m3", 60.0, "a usual filtrate tank")),
             "production_bdt_per_h": ("Pulp over the line", flow()),
         },
         lambda size: f"{size.text} t/BDt runs in unasked: seals, hoses, wash-ups, before the shower is touched.",
         decimals=2,
         at=("washer",),
+        where=_is(_told("tank_m3")),
     ),
     Panel(
         "vat_liquor",
@@ -173,11 +201,12 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         {
             "production_bdt_per_h": ("Pulp over the drum", flow()),
             "feed_consistency_pct": ("As it comes", _of_wash("feed_consistency_pct")),
-            "vat_consistency_pct": ("Wanted in the vat", assumed(1.2, "a usual vat")),
+            "vat_consistency_pct": ("Wanted in the vat", _of_machine("vat_consistency_pct", 1.2, "a usual vat")),
         },
         lambda size: f"{size.text} L/min of its own filtrate to the vat.",
         decimals=0,
         at=("washer",),
+        where=_is(_told("vat_consistency_pct")),
     ),
 )
 
