@@ -6,7 +6,7 @@ from typing import Final
 
 from stock.cooking.decisions import CAP_CHARGE_PCT
 from stock.cooking.facts import CookFacts, CookState
-from stock.cooking.steer import GAS_OF_NORMAL, REDEPOSIT_G_PER_L, liquor_still_helps
+from stock.cooking.steer import GAS_OF_NORMAL, REDEPOSIT_G_PER_L, liquor_still_helps, longer
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.move import GAIN
 
@@ -219,8 +219,8 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
         "The rise is late",
         ("steam pressure", "heater scale", "other digesters heating", "wet chips"),
         "Steam flow; temperature over the heater.",
-        lambda case: case.state.done if case.state.minutes_left is None else case.state.minutes_left,
-        lambda case, size: f"Hold {case.state.behind_min:.0f} min longer than planned; stay under {case.facts.recipe.most_c:g} °C; stagger the next heat-up",
+        lambda case: longer(case.facts, case.state),
+        lambda case, size: f"Hold {size.text} min longer than planned; stay under {case.facts.recipe.most_c:g} °C; stagger the next heat-up",
     ),
     CookRule(
         "below_set",

@@ -191,6 +191,21 @@ def extra_min(*, h_deficit: float, set_c: float) -> float:
     return 60 * h_deficit / h_rate(temperature_c=set_c)
 
 
+@method(
+    "longer_min = now_min + left_min - planned_end_min",
+    title="Minutes longer than planned",
+    station="cooking",
+    source="definition",
+    example=Example({"now_min": 165, "left_min": 48, "planned_end_min": 191}, {"longer_min": 22}),
+    now_min=Arg("minutes since its start", 0, 1e4),
+    left_min=Arg("minutes to relief as it is", -1e4, 1e4),
+    planned_end_min=Arg("end of the cook as it was planned", 0, 1e4),
+)
+def longer_than_planned(*, now_min: float, left_min: float, planned_end_min: float) -> float:
+    """Return how much longer a cook is held than was planned (negative: shorter)."""
+    return now_min + left_min - planned_end_min
+
+
 def severity(h_factor: Any, effective_alkali_pct_na2o: Any, n: float) -> Any:
     """Return what kappa falls straight with: log10 of H, times alkali to the n. Takes numbers and arrays."""
     return np.log10(h_factor) * effective_alkali_pct_na2o**n

@@ -20,25 +20,25 @@ def corrections(facts: CookFacts, state: CookState) -> tuple[Correction, ...]:
     return tuple(found)
 
 
+def longer(facts: CookFacts, state: CookState) -> Figure:
+    """Return how much longer than planned a cook is to be held as it goes now."""
+    left = Datum(
+        state.blow_min - facts.now_min,
+        Origin("computed", f"the planned rise marched from {state.done.text} to {state.aim.text} {facts.way.unit}"),
+    )
+    planned = Origin("computed", "the plan as it was meant, from when heating began")
+    data = {
+        "now_min": Datum(facts.now_min, Origin("measured", "clock, since its start")),
+        "left_min": left if state.minutes_left is None else state.minutes_left.as_datum(),
+        "planned_end_min": Datum(state.planned_end_min, planned),
+    }
+    return figure("longer_than_planned", "longer than planned", data, decimals=0)
+
+
 def _by_time(facts: CookFacts, state: CookState) -> Correction:
-    later = state.behind_min > 0
-    behind = Datum(state.behind, Origin("computed", f"{facts.way.name} planned by now less what it has"))
-    recipe = Origin("set", f"recipe {facts.recipe.name}")
-    if facts.way.letter == "H":
-        data = {"h_deficit": behind, "set_c": Datum(facts.recipe.cook_c, recipe)}
-        size = figure("extra_min", "hold longer by", data, decimals=0)
-    elif state.minutes_left is not None:
-        size = state.minutes_left
-    else:
-        size = Figure(
-            "to relief",
-            state.blow_min - facts.now_min,
-            "min",
-            0,
-            Origin("computed", f"the planned rise marched from {state.done.text} to {state.aim.text} {facts.way.unit}"),
-        )
-    by = abs(state.behind_min)
-    words = f"Hold {by:.0f} min longer than planned" if later else f"Relieve {by:.0f} min earlier than planned"
+    size = longer(facts, state)
+    by = abs(size.value)
+    words = f"Hold {by:.0f} min longer than planned" if size.value > 0 else f"Relieve {by:.0f} min earlier than planned"
     return Correction("time", words, size)
 
 

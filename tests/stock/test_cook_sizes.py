@@ -111,6 +111,18 @@ class Steering(TestCase):
         acid = facts("spruce_bisulphite", 290, offset_c=-3)
         self.assertNotIn("temperature", self.kinds(acid))
 
+    def test_what_is_said_of_time_is_what_its_working_comes_to(self):
+        for known in (
+            facts(at_min=165, offset_c=-3),
+            facts(at_min=100, late_min=9),
+            facts("spruce_acid", 290, kpa=-80),
+        ):
+            state = follow(known)
+            one = next(found for found in corrections(known, state) if found.kind == "time")
+            self.assertAlmostEqual(one.size.value, state.behind_min)
+            self.assertIn(f" {abs(one.size.value):.0f} min ", one.words)
+            self.assertAlmostEqual(one.size.value, state.blow_min - state.planned_end_min)
+
     def test_a_cook_that_is_ahead_is_relieved_earlier(self):
         hot = facts(at_min=165, offset_c=2)
         early = next(one for one in corrections(hot, follow(hot)) if one.kind == "time")
