@@ -45,7 +45,7 @@ class Turns:
         words = {
             name: self._any_of(units) for name, units in (("all", {**self.into, **self.beside}), ("own", self.into))
         }
-        number = rf"(?<![\w.,/])(?P<pm>± )?(?P<first>{_NUMBER})(?P<to> to (?:{_NUMBER}))?(?P<gap>[ \u00a0])"
+        number = rf"(?<![\w.,/])(?P<pm>± )?(?P<first>{_NUMBER})(?P<to> (?:to|of) (?:{_NUMBER}))?(?P<gap>[ \u00a0])"
         object.__setattr__(self, "said", re.compile(rf"{number}(?P<unit>{words['all']})(?![\w/·²³])"))
         spanned = (
             rf'(?P<first>{_NUMBER})(?P<to>)(?P<pm>)\s*<span class="unit">(?P<unit>{self._any_of(self.beside)})</span>'
@@ -90,7 +90,7 @@ class Turns:
         return f'<input type="hidden" name="{TURNED}{name[1]}" value="{unit}">{tag}'
 
     def _sentence(self, found: re.Match[str], text: str) -> str:
-        """Return one number, or a range, with its unit, turned; a difference of temperatures has no zero to shift."""
+        """Return one number, or two that share a unit, turned; a difference of temperatures has no zero to shift."""
         unit = found["unit"]
         apart = unit == "°C" and bool(found["pm"] or _APART.match(text[found.end() :]))
         own, other = self.into.get(unit, unit), self.beside.get(unit, "")
@@ -110,8 +110,10 @@ class Turns:
 
     def _numbers(self, found: re.Match[str], unit: str, other: str, *, apart: bool) -> str:
         first = _number(found["first"], unit, other, apart=apart)
-        to = f" to {_number(found['to'].removeprefix(' to '), unit, other, apart=apart)}" if found["to"] else ""
-        return f"{found['pm'] or ''}{first}{to}"
+        if not found["to"]:
+            return f"{found['pm'] or ''}{first}"
+        _, word, second = found["to"].split(" ", 2)
+        return f"{found['pm'] or ''}{first} {word} {_number(second, unit, other, apart=apart)}"
 
 
 @cache

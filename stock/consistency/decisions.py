@@ -82,7 +82,7 @@ def _to_level(here: Here, more: Datum, less: Datum, label: str) -> Figure:
 
 
 def _span(hours: float) -> str:
-    return "for an hour" if hours == 1 else f"for {hours:.3g} h"
+    return "for an hour" if hours == 1 else f"for {hours:.0f} h" if hours >= 3 else f"for {hours:.2g} h"
 
 
 def _hours(figure_: Figure) -> float:
@@ -121,7 +121,7 @@ def _room(room: "tuple[float, Load] | None") -> Iterable[Most]:
     if room is not None:
         most, load = room
         name, can = load.unit[:1].lower() + load.unit[1:], load.capacity_bdt_per_h
-        yield Most(max(0.0, most), f"{name} can pass {can:g} BDt/h, {load.bdt_per_h:.2f} pass now")
+        yield Most(max(0.0, most), f"{name} can pass {can:g} BDt/h, {load.bdt_per_h:.2f} BDt/h pass now")
 
 
 def _all_that_comes(here: Here, size: Figure) -> Iterable[Most]:

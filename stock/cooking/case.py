@@ -338,7 +338,7 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
         ("heated too early", "combined SO2 low", "dry or damaged chips"),
         "Schedule; titrate the acid.",
         lambda case: case.penetrated or case.state.done,
-        lambda case, size: f"Only {size.text} min below {case.facts.recipe.acid.penetrate_below_c:g} °C of {case.facts.recipe.acid.penetrate_min:g}: hold 3 to 5 °C lower, expect hard chips",
+        lambda case, size: f"Only {size.value:.0f} of {case.facts.recipe.acid.penetrate_min:g} min below {case.facts.recipe.acid.penetrate_below_c:g} °C: hold 3 to 5 °C lower, expect hard chips",
     ),
     CookRule(
         "acid_slow",

@@ -28,6 +28,8 @@ class Words(DeskCase):
             ("is 165 ± 2 °C", "is 165 ± 3.6 °F"),
             ("95 to 101 °C", "203 to 214 °F"),
             ("12.8 t/h of cream", "14.1 short ton/h of cream"),
+            ("D0 reaches 9.1 of 13.5 kg/BDt", "D0 reaches 18.2 of 27.0 lb/short ton"),
+            ("a first step of 20 % of 6 kg/BDt", "a first step of 20 % of 12 lb/short ton"),
             ("4.3 kPa", "4.3 kPa"),
             ("3 564 L/min", "942 US gpm"),
             ("cook 1187", "cook 1187"),
