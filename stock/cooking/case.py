@@ -170,7 +170,7 @@ def _say_late(case: CookCase, size: Figure) -> str:
         at += f" and {case.facts.pressure.value:.0f} kPa"
     words = f"Add none: it would meet {at}, and the cores stay raw. End it when planned, do not lengthen"
     if case.sampled_residual.value < REDEPOSIT_G_PER_L:
-        words += f"; below {REDEPOSIT_G_PER_L:g} g/L lignin goes back on the fibre: wash hot, and at once"
+        words += f"; below {REDEPOSIT_G_PER_L:g} g/L NaOH lignin goes back on the fibre: wash hot, and at once"
     return f"{words}. Raise the next charge by {_part(size):.1f} {case.facts.recipe.naoh_unit}"
 
 
@@ -316,7 +316,7 @@ COOK_CASES: Final[tuple[CookRule, ...]] = (
         ("overcharge",),
         "Residual again in duplicate.",
         _short_charge,
-        lambda case, size: f"Cut the next charge by {abs(_part(size)):.1f} {case.facts.recipe.naoh_unit}, half of what is over: saves {10 * abs(_part(size)):.0f} kg a bone-dry tonne; blow by its own H",
+        lambda case, size: f"Cut the next charge by {abs(_part(size)):.1f} {case.facts.recipe.naoh_unit}, half of what is over: saves {10 * abs(_part(size)):.0f} kg NaOH a bone-dry tonne; blow by its own H",
     ),
     CookRule(
         "rejects_high",

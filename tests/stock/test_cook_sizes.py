@@ -64,7 +64,7 @@ class OneCook(TestCase):
             found = told(rule, kappa=datum(kappa), residual=datum(residual))
             self.assertGreater(abs(found.size.value), 2.0)
             self.assertIn("the next charge by 1.0 % NaOH on wood", found.correction)
-        self.assertIn("saves 10 kg a bone-dry tonne", found.correction)
+        self.assertIn("saves 10 kg NaOH a bone-dry tonne", found.correction)
 
     def test_too_late_for_liquor_it_names_what_the_liquor_would_meet(self):
         known = facts(at_min=165, pressure=datum(610.0))
