@@ -138,8 +138,11 @@ def _other_side(here: Here, step: Figure) -> str:
         return ""
     if _takes_h(here, step) > _hours(step):
         return f"That is longer than the usual {_hours(step):g} h; sooner by drawing less"
+    words = f"The rest, {rest:.2f} BDt/h, from the draw"
     points = _points(here, rest)
-    return f"The rest, {rest:.2f} BDt/h, from the draw{f': cut the {here.family} share by {points:.0f} points' if points else ''}"
+    if not points:
+        return words
+    return f"{words}: cut the {here.family} share by {points:.0f} point{'' if round(points) == 1 else 's'}"
 
 
 def _points(here: Here, bdt_per_h: float) -> float:

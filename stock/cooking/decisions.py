@@ -410,6 +410,30 @@ QUIET: tuple[Quiet, ...] = (
         at=("liquor:white",),
     ),
     Quiet(
+        "total_so2",
+        ("low",),
+        "Weak acid cooks slowly: titrate it again, then fortify it to its recipe before the next fill, the gas monitor on. A cook that has it goes by its gas pressure: its time at temperature times the normal pressure over its own.",
+        at=("liquor:acid", "cooking_liquor"),
+    ),
+    Quiet(
+        "total_so2",
+        ("high",),
+        "Strong acid gives off more gas: titrate it again, then bring it to its recipe with weaker acid before the next fill. A cook that has it reaches its relief sooner; the pressure rules, not the clock.",
+        at=("liquor:acid", "cooking_liquor"),
+    ),
+    Quiet(
+        "combined_so2",
+        ("low",),
+        "Too little base makes black and hard chips: fill nothing with it until it is back. A cook that has it soaks an hour and a half at least below its penetration limit, and is held 3 to 5 °C lower.",
+        at=("liquor:acid", "cooking_liquor"),
+    ),
+    Quiet(
+        "combined_so2",
+        ("high",),
+        "More base binds more of the gas: what is free is total less combined, and that is what cooks. Titrate both again, then fortify with gas rather than thin it.",
+        at=("liquor:acid", "cooking_liquor"),
+    ),
+    Quiet(
         "knots",
         ("low",),
         "Few knots are no trouble by themselves: with a low kappa they mean overcooking, which the kappa card sizes.",

@@ -155,7 +155,9 @@ def decide(facts: CookFacts, state: CookState, second: Kinetic | None, around: S
         least = recipe.alkali.residual_kg_per_m3_as_naoh[0]
         value = residual if residual is not None else (state.residual.value if state.residual else least)
         how = "titrated" if residual is not None else "forecast"
-        low = f"; below {REDEPOSIT_G_PER_L:g} g/L NaOH lignin goes back on the fibre" if value < REDEPOSIT_G_PER_L else ""
+        low = (
+            f"; below {REDEPOSIT_G_PER_L:g} g/L NaOH lignin goes back on the fibre" if value < REDEPOSIT_G_PER_L else ""
+        )
         words = f"residual alkali {value:.1f} g/L NaOH, {how}{low}"
         reasons.append(Reason(value >= min(REDEPOSIT_G_PER_L, least), words))
     if around.room_frac is not None:

@@ -68,6 +68,12 @@ ROWS: tuple[Rule, ...] = (
 
 QUIET: tuple[Quiet, ...] = (
     Quiet(
+        "weight",
+        ("low", "high"),
+        "Weight is the stock that goes to the sheet: its consistency and its flow, or the measure of a hand sheet, before anything else. Weigh a second one, conditioned alike.",
+        at=("reel",),
+    ),
+    Quiet(
         "sizing",
         ("low",),
         "More size than it needs costs money and slips: look at the pump's draw-down, then take it off in steps of a tenth, each after the wire loop has turned.",

@@ -89,6 +89,12 @@ QUIET: tuple[Quiet, ...] = (
     Quiet(
         "freeness",
         ("low", "high"),
+        "No slope is fitted here, so no size: under its band beat less, over it more, a tenth of the work at a time and a test after each. Eight steps of power fit the slope.",
+        at=("refiner", "beater"),
+    ),
+    Quiet(
+        "freeness",
+        ("low", "high"),
         "It is made by its parts: correct the refiner whose own freeness is off, not the blend; the chest takes its time to mix.",
         at=("blend_chest", "machine_chest", "chest"),
     ),

@@ -7,7 +7,9 @@ from stock.figure import Datum, Origin
 from stock.judge.advice import advise
 from stock.judge.limits import judge
 from stock.judge.quiet import why_quiet
-from tests.line import hallin_reach
+from stock.line.load import load_definition
+from tests.line import hallin_reach, tidewater_bench
+from tests.mills import TWO_LINES
 from tests.stock.test_judge import Facts, card, halfway
 
 
@@ -23,11 +25,12 @@ def sides_of(tag):
 
 class EverySide(TestCase):
     def test_every_tag_with_a_band_has_advice_or_a_reason_for_each_side(self):
-        for tag in hallin_reach().tags:
+        mills = (hallin_reach(), tidewater_bench(), load_definition(TWO_LINES))
+        for line, tag in ((mill, tag) for mill in mills for tag in mill.tags):
             for side in sides_of(tag) if tag.band else ():
-                with self.subTest(f"{tag.id} {side}"):
+                with self.subTest(f"{line.mill} {tag.id} {side}"):
                     value = halfway(tag, side)
-                    verdict, facts = judge(tag, value), Facts(**{tag.id: value})
+                    verdict, facts = judge(tag, value), Facts(line, **{tag.id: value})
                     found = advise(RULES, tag, verdict, facts)
                     words = found.correction if found else why_quiet(REASONS, tag, verdict, facts)
                     self.assertGreater(len(words), 20)
