@@ -74,6 +74,10 @@ class SetPanels(DeskCase):
         world = World.objects.create(slug="bench", name="Bench", version=version)
         found = {one.panel.id for one in panels_at(State(world, NOW), "wash")}
         self.assertIn("shower", found)
+        self.sign_in()
+        page = self.client.get("/bench/at/wash/")
+        self.assertContains(page, "Wash screen at 0.4 kg BD/h")
+        self.assertNotContains(page, "Allowed:")  # its own numbers are never refused
         self.assertEqual(found & {"vacuum_limit", "leg_vacuum", "vat_liquor", "stray_by_tank", "mat_load"}, set())
 
 

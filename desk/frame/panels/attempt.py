@@ -161,9 +161,14 @@ class Attempt:
         return self.panel.sets.point(self.stood.place), value, self.panel.sets.by_step
 
     @property
-    def faulty(self) -> bool:
-        """Whether a field is at fault, rather than what the fields make together."""
-        return any(one.fault for one in self.fields)
+    def faults(self) -> str:
+        """Everything that is wrong, with what is allowed; of the fields, else of what they make together."""
+        named = [
+            f"{one.fault[:1].upper()}{one.fault[1:]}." + (f" Allowed: {one.allowed}." if one.allowed else "")
+            for one in self.fields
+            if one.fault
+        ]
+        return " ".join(named) or f"{self.fault}."
 
     @property
     def warnings(self) -> list[str]:

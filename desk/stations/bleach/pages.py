@@ -24,6 +24,7 @@ from stock.bleaching.sequences import SEQUENCES
 from stock.bleaching.symbols import SYMBOLS
 from stock.bleaching.unit import BleachStage
 from stock.primitives import Tank, Water
+from stock.units import said
 
 
 def tabs(state: State) -> list[tuple[str, str, str]]:
@@ -101,7 +102,7 @@ def sentence(state: State, unit: BleachStage, outlook: Outlook) -> str:
     """Say how a bleach runs, and what comes that will take it out of its band."""
     tag = brightness_tag(state, unit)
     reading = state.readings.get(tag.id) if tag is not None else None
-    running = f"{unit.name} at {float(rate_of(state, unit).value):.1f} BDt/h"
+    running = f"{unit.name} at {said(float(rate_of(state, unit).value), 'BDt/h', 1)}"
     if outlook.standing is not None:
         found = outlook.standing
         since, until = (f"{timezone.localtime(one):%H:%M}" for one in (found.since, found.until))

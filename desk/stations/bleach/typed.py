@@ -44,7 +44,7 @@ class FieldOf:
 SHARED: Final = (
     FieldOf("kappa", "Kappa that comes in", "", 1.0, 150.0),
     FieldOf("came", "Brightness that comes in", "% ISO", 5.0, 95.0),
-    FieldOf("rate", "Pulp through it", "BDt/h", 0.05, 300.0),
+    FieldOf("rate", "Pulp through it", "BDt/h", 1e-5, 300.0),
     FieldOf("cod", "Oxygen demand carried in", "kg/BDt", 0.0, 100.0),
     FieldOf("target", "Brightness wanted", "% ISO", 20.0, 95.0),
     FieldOf("viscosity", "Least viscosity", "mL/g", 100.0, 2000.0, needed=False),

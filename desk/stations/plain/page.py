@@ -17,6 +17,7 @@ from desk.frame.panels.attempt import Stood, attempt, picks_of, stand
 from desk.frame.words import lower_first
 from desk.stations.plain.panels import PROCESS_PANELS
 from stock.tag import Tag
+from stock.units import said
 
 
 @on_line
@@ -94,9 +95,9 @@ def station_sentence(state: State, station_id: str, tags: list[Tag]) -> str:
     off = [reading for reading in state.off if reading.tag in tags]
     station = state.line.station(station_id)
     loads = [load for load in state.result.loads if load.station == station_id]
-    running = f"{loads[0].unit} at {loads[0].bdt_per_h:.1f} BDt/h" if loads else station.name
+    running = f"{loads[0].unit} at {said(loads[0].bdt_per_h, 'BDt/h', 1)}" if loads else station.name
     for load in loads[1:3]:
-        running += f", {lower_first(load.unit)} at {load.bdt_per_h:.1f}"
+        running += f", {lower_first(load.unit)} at {said(load.bdt_per_h, 'BDt/h', 1)}"
     if not off:
         return f"{running}. {quiet_words(state, tags)}"
     worst = off[0]

@@ -21,6 +21,7 @@ from desk.stations.wash.services import take_mat, take_round
 from desk.stations.wash.shown import checks_of, factor_of, hands_of, rate_of, rounds_of, shows_of, washers
 from desk.stations.wash.worked import FIELDS, Worked, worked
 from stock.errors import DomainError
+from stock.units import said
 from stock.washing.sequences import SEQUENCES
 from stock.washing.stairs import machines_of
 from stock.washing.unit import Washer
@@ -76,7 +77,7 @@ def _line(request: HttpRequest, state: State, unit: Washer) -> HttpResponse:
 
 def _line_sentence(state: State, unit: Washer, shown: dict[str, Any]) -> str:
     """Say how a line washes: what goes on with the pulp, who fell behind, else what is off its band."""
-    running = f"{unit.name} at {float(rate_of(state, unit).value):.1f} BDt/h"
+    running = f"{unit.name} at {said(float(rate_of(state, unit).value), 'BDt/h', 1)}"
     if shown["behind"]:
         one = shown["behind"][0]
         return f"{running}: {one.machine.name} fell behind, efficiency {one.last.value:.1f} against {one.mean:.1f}."

@@ -34,7 +34,7 @@ class FieldOf:
 
 FIELDS: Final = (
     FieldOf("factor", "Dilution factor", "t/BDt", -1.0, 8.0),
-    FieldOf("rate", "Pulp over the line", "BDt/h", 0.05, 300.0),
+    FieldOf("rate", "Pulp over the line", "BDt/h", 1e-5, 300.0),
     FieldOf("solids", "Solids that come with it", "kg/BDt", 50.0, 4000.0),
     FieldOf("efficiency", "Efficiency at 10 %", "", 0.3, 60.0),
     FieldOf("stray", "Stray water", "t/BDt", 0.0, 10.0),
