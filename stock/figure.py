@@ -1,7 +1,8 @@
 """A number with its working: the equation, the numbers put in, and where each came from."""
 
+import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any, Final, Literal
 
@@ -89,6 +90,16 @@ class Figure:
             trail=self.trail,
             notes=self.notes,
         )
+
+
+LEAST: Final = 1e-6  # less is nothing
+
+
+def small(found: Figure) -> Figure:
+    """Return a figure with two of its digits shown, where its decimals would show one or none of what is not nothing."""
+    if not isinstance(found.value, int | float) or not LEAST < abs(found.value) < 10.0**-found.decimals:
+        return found
+    return replace(found, decimals=1 - math.floor(math.log10(abs(found.value))))
 
 
 def figure(

@@ -77,6 +77,7 @@ class SetPanels(DeskCase):
         self.sign_in()
         page = self.client.get("/bench/at/wash/")
         self.assertContains(page, "Wash screen at 0.4 kg BD/h")
+        self.assertGreaterEqual(page.content.decode().count("0.060"), 2)  # L/min of shower, in its table and panel
         self.assertNotContains(page, "Allowed:")  # its own numbers are never refused
         self.assertEqual(found & {"vacuum_limit", "leg_vacuum", "vat_liquor", "stray_by_tank", "mat_load"}, set())
 

@@ -1,21 +1,19 @@
 """What can be worked out at each station, live as it is typed: fields filled from the line, answers with their working."""
 
-import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from typing import Any, Final
+from dataclasses import dataclass, field
+from typing import Any
 
 from desk.floor.state import State
 from desk.frame.panels.fills import Fill
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin, figure
+from stock.figure import Datum, Figure, Origin, figure, small
 from stock.judge.here import Place
 from stock.names import unit_of
 from stock.parts import Instrumented
 from stock.working import Arg, find_method
 
 Data = Mapping[str, Datum]
-LEAST: Final = 1e-6  # less is nothing
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,10 +214,7 @@ def _by_label(panel: Panel, error: DomainError) -> str:
 
 
 def _one(stood: Stood, data: Data) -> Figure:
-    found = figure(stood.panel.method, stood.title, data, decimals=stood.panel.decimals)
-    if not isinstance(found.value, int | float) or not LEAST < abs(found.value) < 10.0**-found.decimals:
-        return found
-    return replace(found, decimals=1 - math.floor(math.log10(abs(found.value))))  # two digits of what is small
+    return small(figure(stood.panel.method, stood.title, data, decimals=stood.panel.decimals))
 
 
 def _field(stood: Stood, name: str, label: str, fill: Fill, typed: Mapping[str, Any]) -> tuple[Filled, Datum | None]:

@@ -10,7 +10,7 @@ from desk.floor.state import State
 from desk.frame.forms import number
 from desk.stations.wash.shown import efficiency_of, factor_of, measured_of, rate_of, shows_of, solids_of
 from stock.errors import DomainError
-from stock.figure import Datum, Figure, Origin, figure
+from stock.figure import Datum, Figure, Origin, figure, small
 from stock.washing.stairs import TANK_MIN, VAT_MIN, Step, machines_of, spread_over, steps_of, washed
 from stock.washing.unit import Washer
 
@@ -190,7 +190,7 @@ def _water(unit: Washer, data: Mapping[str, Datum], loss: Figure) -> list[Figure
     species = {"solids_kg_per_bdt": loss.as_datum()}
     return [
         figure("loss_by_species", "of that, as salt cake", species, decimals=1),
-        figure("shower_flow_l_per_min", "shower", shower, decimals=0),
+        small(figure("shower_flow_l_per_min", "shower", shower, decimals=0)),
         figure("weak_liquor_made", "solids to the evaporators", weak, result="solids_pct", decimals=1),
         figure("weak_liquor_made", "water to evaporate", weak, result="evaporation_t_per_bdt", decimals=2),
     ]
