@@ -1,7 +1,7 @@
 """How long a change takes to arrive: a chain of mixed vessels and plugs, by bone-dry mass and by the clock."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -12,33 +12,45 @@ from stock.working import Arg, Example, Rows, method, warn
 
 TAUS = Arg("mean time in each mixed vessel", 0, 1e5, series=True, count=0)
 SHOWN = (0.05, 0.50, 0.95)
+APART = 1e4  # the largest weight of a vessel's own decay, up to which their sum is good to 1e-11
 
 
 def step_response(times: np.ndarray, taus: Sequence[float], dead: float) -> np.ndarray:
     """Return the share of a step that has come through mixed vessels and a plug, in one unit of time or mass."""
-    through = np.maximum(np.asarray(times, dtype=float) - dead, 0.0)
-    known = [float(tau) for tau in taus if tau > 0]
-    if not known:
-        return np.where(np.asarray(times, dtype=float) >= dead, 1.0, 0.0)
-    if len(known) == 1:
-        return np.asarray(-np.expm1(-through / known[0]))
+    at = np.asarray(times, dtype=float)
+    known = np.array([float(tau) for tau in taus if tau > 0])
+    if not known.size:
+        return np.where(at >= dead, 1.0, 0.0)
+    return mixed_response(known)(np.maximum(at - dead, 0.0))
+
+
+def mixed_response(taus: np.ndarray) -> Callable[[np.ndarray], np.ndarray]:
+    """Return what gives the share of a step that has come through mixed vessels, by the times since it began.
+
+    By the partial fractions of the chain where its vessels differ, by the matrix exponential where some are alike.
+    """
+    if taus.size == 1:
+        return lambda through: np.asarray(-np.expm1(-through / taus[0]))
+    apart = np.subtract.outer(taus, taus)
+    np.fill_diagonal(apart, taus)
+    weights = np.prod(taus[:, None] / apart, axis=1) if apart.all() else np.array([math.inf])
+    if np.abs(weights).max() <= APART:
+        return lambda through: np.asarray(np.maximum(1 - np.exp(-through[:, None] / taus) @ weights, 0.0))
     from scipy.linalg import expm
 
-    size = len(known)
+    size = taus.size
     matrix = np.zeros((size + 1, size + 1))
-    for index, tau in enumerate(known):
+    for index, tau in enumerate(taus):
         matrix[index, index] = -1 / tau
         matrix[index, index - 1 if index else size] = 1 / tau
-    start = np.zeros(size + 1)
-    start[-1] = 1.0
-    return np.array([float((expm(matrix * one) @ start)[size - 1]) for one in through])
+    return lambda through: np.array([float(expm(matrix * one)[size - 1, size]) for one in through])
 
 
 @method(
     "come_frac = 0 before dead_h; then the response of mixed vessels in a row to a step, at time_h - dead_h",
     title="Share of a change that has arrived",
     station="plan",
-    source="residence-time theory; vessels mixed, pipes and towers' upper zones plug; by matrix exponential",
+    source="residence-time theory; vessels mixed, pipes and towers' upper zones plug; by partial fractions or matrix exponential",
     aliases=("chain_step",),
     exact=False,
     results=("come_frac",),
@@ -73,17 +85,18 @@ def chain_time(*, come_frac: float, taus_each_h: Sequence[float], dead_h: float 
     """Return the time until a share of a step has come through a chain."""
     if come_frac > 0.999:
         warn("beyond 99.9 % the tail of a real vessel is longer than this")
-    return _time(come_frac, taus_each_h, dead_h)
+    return _times([come_frac], taus_each_h, dead_h)[0]
 
 
-def _time(share: float, taus: Sequence[float], dead: float) -> float:
-    """Return when a share has come, in the unit of the times or masses given."""
-    if not any(tau > 0 for tau in taus):
-        return dead
+def _times(shares: Sequence[float], taus: Sequence[float], dead: float) -> list[float]:
+    """Return when each of some shares has come, in the unit of the times or masses given."""
+    known = np.array([float(tau) for tau in taus if tau > 0])
+    if not known.size:
+        return [dead] * len(shares)
     from scipy.optimize import brentq
 
-    most = dead + 40 * float(sum(taus))
-    return float(brentq(lambda time: float(step_response(np.array([time]), taus, dead)[0]) - share, dead, most))
+    come, most = mixed_response(known), 40 * float(known.sum())
+    return [dead + float(brentq(lambda time: float(come(np.array([time]))[0]) - share, 0.0, most)) for share in shares]
 
 
 class Arrival(NamedTuple):
@@ -128,7 +141,7 @@ def arrival_h(*, segments: list[dict[str, float]], taus_each_bdt: Sequence[float
     starts = [segment["from_h"] for segment in segments]
     if not segments or starts[0] != 0 or any(later <= earlier for earlier, later in pairwise(starts)):
         raise DomainError("E_ORDER", "segments", "the rates begin at 0 h and follow each other", "rising hours from 0")
-    return Arrival(*(_clock(_time(share, taus_each_bdt, plug_bdt), segments) for share in SHOWN))
+    return Arrival(*(_clock(mass, segments) for mass in _times(SHOWN, taus_each_bdt, plug_bdt)))
 
 
 def _clock(mass_bdt: float, segments: list[dict[str, float]]) -> float:

@@ -2,6 +2,7 @@
 
 import numpy as np
 from django.test import SimpleTestCase
+from scipy.linalg import expm
 
 from stock.errors import DomainError
 from stock.judge.followed import learned_gain, move_estimate, move_tell, move_verdict
@@ -134,6 +135,22 @@ class Arrivals(SimpleTestCase):
         come = [chain_step(time_h=float(hour), taus_each_h=taus, dead_h=dead) for hour in np.linspace(0, 60, 61)]
         self.assertEqual(come, sorted(come))
         self.assertGreater(come[-1], 0.999)
+
+    def test_it_is_the_matrix_exponential_whether_its_vessels_differ_or_are_alike(self) -> None:
+        rng = np.random.default_rng(3)
+        for case in range(300):
+            taus = 10 ** rng.uniform(-2, 1.5, rng.integers(2, 7))
+            if case % 3 == 0:
+                taus[1] = taus[0] * (1 + 10 ** rng.uniform(-12, -1))
+            if case % 10 == 0:
+                taus[:] = taus[0]
+            count = len(taus)
+            rates = np.diag([*-1 / taus, 0.0]) + np.diag([*1 / taus[1:], 0.0], -1)
+            rates[count, count - 1], rates[0, count] = 0.0, 1 / taus[0]  # the last is what comes in, and stays
+            for time in rng.uniform(0, 4 * taus.sum(), 3):
+                with self.subTest(taus=list(taus), time=time):
+                    come = chain_step(time_h=time + 0.5, taus_each_h=list(taus), dead_h=0.5)
+                    self.assertAlmostEqual(come, expm(rates * time)[count - 1, count], delta=1e-9)
 
     def test_the_band_of_a_level_only_widens(self) -> None:
         given = {
