@@ -96,7 +96,11 @@ def _times(shares: Sequence[float], taus: Sequence[float], dead: float) -> list[
     from scipy.optimize import brentq
 
     come, most = mixed_response(known), 40 * float(known.sum())
-    return [dead + float(brentq(lambda time: float(come(np.array([time]))[0]) - share, 0.0, most)) for share in shares]
+
+    def lacks(time: float, share: float) -> float:
+        return float(come(np.array([time]))[0]) - share
+
+    return [dead + float(brentq(lacks, 0.0, most, args=(share,))) for share in shares]
 
 
 class Arrival(NamedTuple):
