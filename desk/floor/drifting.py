@@ -3,10 +3,12 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from typing import Final
 
 from django.utils import timezone
 
+from desk.floor.remembered import remembered
 from stock.figure import Datum, Figure, Origin, figure
 from stock.line.definition import Definition
 from stock.tag import Tag
@@ -25,11 +27,18 @@ class Drifting:
     words: str
 
 
-def drifting(line: Definition, found: Mapping[str, list[tuple[datetime, float]]]) -> Mapping[str, Drifting]:
-    """Return what runs off its target, by tag: the weighted mean is asked first, then the cumulative sum."""
+def drifting(
+    line: Definition, version_id: int, found: Mapping[str, list[tuple[datetime, float]]]
+) -> Mapping[str, Drifting]:
+    """Return what runs off its target, by tag: the weighted mean is asked first, then the cumulative sum.
+
+    A run is judged once in a version of its line: an entry makes one of all the runs another.
+    """
     tested = {tag.id: tag for tag in line.tags if tag.band is not None and tag.every_h is not None and not tag.computed}
     runs = {name: run for name, run in found.items() if name in tested and len(run) >= LEAST}
-    judged = {name: _judged(tested[name], run) for name, run in runs.items()}
+    judged = {
+        name: remembered((name, version_id, *run), partial(_judged, tested[name], run)) for name, run in runs.items()
+    }
     return {name: one for name, one in judged.items() if one is not None}
 
 

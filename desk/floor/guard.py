@@ -22,6 +22,12 @@ def guarded() -> list[type[models.Model]]:
     return [*found, *(apps.get_model(name) for name in ALSO)]
 
 
+def of_lines() -> list[str]:
+    """Return the tables of a line's rows that are written once, each with a number of its own."""
+    found = (model._meta for model in guarded() if model._meta.label not in ALSO)
+    return [meta.db_table for meta in found if any(field.name == "world" for field in meta.fields)]
+
+
 def wanted(tables: Collection[str]) -> list[str]:
     """Return the names of the triggers that belong on those of the tables whose rows are written once."""
     names = (model._meta.db_table for model in guarded())
@@ -43,10 +49,8 @@ def guard(using: str = "default", **_: Any) -> None:
             " BEGIN INSERT INTO floor_beat (world_id, beat) VALUES (NEW.id, 0); END"
         )
         cursor.execute("INSERT OR IGNORE INTO floor_beat (world_id, beat) SELECT id, 0 FROM floor_world")
-        for model in guarded():
-            table = model._meta.db_table
-            of_line = any(field.name == "world" for field in model._meta.fields)
-            if of_line and table in tables and model._meta.label not in ALSO:
+        for table in of_lines():
+            if table in tables:
                 cursor.execute(
                     f'CREATE TRIGGER IF NOT EXISTS "{table}_beats" AFTER INSERT ON "{table}"'  # noqa: S608  names of our tables
                     " BEGIN UPDATE floor_beat SET beat = beat + 1 WHERE world_id = NEW.world_id; END"

@@ -1,16 +1,17 @@
 """What instruments and laboratory say of a line at a moment, and what their readings stand for."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
 from typing import Any, Final, TypeVar, cast
 
-from django.db import connection
+from django.db import connection, models
 from django.utils import timezone
 
 from desk.floor import clock
 from desk.floor.drifting import Drifting, drifting
+from desk.floor.guard import of_lines
 from desk.floor.models import World, epoch
 from desk.floor.quality import quality_words
 from desk.floor.reading import Reading
@@ -58,14 +59,33 @@ class Measured:
         self._records: dict[str, Any] = {}
         self.kept: dict[str, Any] = {}  # what the apps above the floor have worked out already
 
-    def of_records(self, name: str, make: Callable[[], T], every_s: int) -> T:
-        """Return what follows from entries alone: worked out anew with each entry and so often, not with each sample."""
+    def of_records(
+        self, name: str, make: Callable[[], T], every_s: int, kept_in: Sequence[type[models.Model]] | None = None
+    ) -> T:
+        """Return what follows from entries alone: worked out anew with each entry and so often, not with each sample.
+
+        `kept_in` are the tables it is read from, where it follows from no others: then an entry in one of
+        these alone makes it anew; from none, where it follows from the definition.
+        """
         if self._last_id is None:  # of a moment that is told, not of the present: kept with it
             if name not in self._records:
                 self._records[name] = make()
             return cast("T", self._records[name])
-        key = (name, self.world.pk, self.world.version_id, self._last_id, epoch(self.now) // every_s)
+        since = self._last_id if kept_in is None else tuple(self._rows[model._meta.db_table] for model in kept_in)
+        key = (name, self.world.pk, self.world.version_id, since, epoch(self.now) // every_s)
         return remembered(key, make)
+
+    @cached_property
+    def _rows(self) -> dict[str, int]:
+        """The newest row of the line in every table whose rows are written once; 0 where there is none."""
+        tables = of_lines()
+        asked = " UNION ALL ".join(
+            f"SELECT '{table}', coalesce(max(id), 0) FROM {table} WHERE world_id = %s"  # noqa: S608  names of our tables
+            for table in tables
+        )
+        with connection.cursor() as cursor:
+            cursor.execute(asked, [self.world.pk] * len(tables))
+            return dict(cursor.fetchall())
 
     @property
     def behind(self) -> timedelta:
@@ -215,7 +235,7 @@ class Measured:
     def drifting(self) -> Mapping[str, Drifting]:
         """What runs off its target by more than chance, still inside its band."""
         runs = {tag: [(one.at, one.value) for one in run] for tag, run in self.entered.items()}
-        return self.of_records("drifting", lambda: drifting(self.line, runs), ENTRIES_S)
+        return self.of_records("drifting", lambda: drifting(self.line, self.world.version_id, runs), ENTRIES_S)
 
     @cached_property
     def measured(self) -> dict[str, Reading]:

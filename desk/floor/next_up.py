@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from django.utils import timezone
 
 from desk.floor.due import Folded, Item
+from desk.floor.models import HandOver, OpenPoint, Receipt
 from desk.floor.points import points_open, waiting
 from desk.floor.state import State
 from desk.floor.station import stations
@@ -115,7 +116,7 @@ def _drifting(state: State) -> list[Item]:
 def _points(state: State) -> list[Item]:
     """Return what is carried and expires, and the hand-over nobody has taken over."""
     items = []
-    carried = state.of_records("carried", lambda: points_open(state.world, state.now), CARRIED_S)
+    carried = state.of_records("carried", lambda: points_open(state.world, state.now), CARRIED_S, [OpenPoint])
     for one in carried:
         if one.until is None:
             continue
@@ -123,7 +124,7 @@ def _points(state: State) -> list[Item]:
         what = f"{one.get_kind_display()} {'expired' if gone else 'expires'}"
         words = f"{one.text}. Close it or say it anew."
         items.append(Item(one.until, what, words, "act" if gone else "outside", HAND_OVER, now=gone, hurts=True))
-    sheet = state.of_records("waiting", lambda: waiting(state), CARRIED_S)
+    sheet = state.of_records("waiting", lambda: waiting(state), CARRIED_S, [HandOver, Receipt])
     if sheet is not None:
         words = f"Signed {timezone.localtime(sheet.signed_at):%H:%M} by {sheet.signed_by.short_name}; read it and sign."
         items.append(Item(sheet.signed_at, "Take over the shift", words, "outside", HAND_OVER, now=True))

@@ -5,7 +5,7 @@ from collections.abc import Callable, Hashable
 from threading import Lock
 from typing import Any, Final, TypeVar
 
-MOST: Final = 32
+MOST: Final = 512
 
 T = TypeVar("T")
 _kept: OrderedDict[Hashable, Any] = OrderedDict()

@@ -151,7 +151,7 @@ def _coming_to(state: State, unit: BleachStage) -> Outlook:
     if before is not None:
         blows = [one for one in _blows(state) if one.unit == before[0]]
         held = [_blown(one, state.now) for one in blows]
-        lag = state.of_records(f"lag:{unit.id}", lambda: _lag_h(state, unit, before[0]), OFTEN_S)
+        lag = state.of_records(f"lag:{unit.id}", lambda: _lag_h(state, unit, before[0]), OFTEN_S, [])
         parts = coming(held, _tank(state, before[1]), lag, base, rate)
     track = track_of(state, unit)
     parts = [replace(one, from_h=track.at_rate(one.from_h), to_h=track.at_rate(one.to_h)) for one in parts]

@@ -42,7 +42,7 @@ class Month:
 
 def days_of(state: State) -> list[EffluentDay]:
     """Return the composites of this month, the newest first."""
-    return state.of_records("effluent", lambda: _read(state), OFTEN_S)
+    return state.of_records("effluent", lambda: _read(state), OFTEN_S, [EffluentDay])
 
 
 def _read(state: State) -> list[EffluentDay]:

@@ -15,7 +15,7 @@ BESIDES: Final = ("kappa_rate", "scission", "dirt_rate")
 
 def in_force(state: State) -> dict[str, Response]:
     """Return the accepted responses by `<bleach>:<stage>`; asked with each entry, not with each reading."""
-    rows: dict[str, Response] = state.of_records("responses", lambda: _read(state), OFTEN_S)
+    rows: dict[str, Response] = state.of_records("responses", lambda: _read(state), OFTEN_S, [Response])
     return rows
 
 
@@ -26,7 +26,7 @@ def _read(state: State) -> dict[str, Response]:
 
 def traced(state: State) -> dict[str, Tracer]:
     """Return the newest tracer through each tower by `<bleach>:<stage>`."""
-    rows: dict[str, Tracer] = state.of_records("tracers", lambda: _read_tracers(state), OFTEN_S)
+    rows: dict[str, Tracer] = state.of_records("tracers", lambda: _read_tracers(state), OFTEN_S, [Tracer])
     return rows
 
 

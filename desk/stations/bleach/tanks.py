@@ -141,7 +141,7 @@ class Noted(NamedTuple):
 
 def _noted(state: State) -> dict[str, list[Noted]]:
     """Return what was noted of each tank, the newest first."""
-    return state.of_records("bleach tanks", lambda: _read(state), OFTEN_S)
+    return state.of_records("bleach tanks", lambda: _read(state), OFTEN_S, [Dip, Delivery])
 
 
 def _read(state: State) -> dict[str, list[Noted]]:

@@ -5,7 +5,7 @@ from typing import Final
 
 from django.db.models import Avg, F
 
-from desk.floor.models import Order, Sample, Stop, epoch
+from desk.floor.models import Order, Sample, Stop, Withdrawal, epoch
 from desk.floor.points import stops_of
 from desk.floor.state import State
 from stock.bleaching.track import Track
@@ -31,7 +31,7 @@ def flow_tag(state: State, unit: BleachStage) -> Tag | None:
 
 def track_of(state: State, unit: BleachStage) -> Track:
     """Return what passed a bleach, over what passes by the order now; worked out anew every five minutes."""
-    return state.of_records(f"track:{unit.id}", lambda: _track(state, unit), OFTEN_S)
+    return state.of_records(f"track:{unit.id}", lambda: _track(state, unit), OFTEN_S, [Order, Withdrawal, Stop])
 
 
 def _track(state: State, unit: BleachStage) -> Track:

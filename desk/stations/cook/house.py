@@ -13,7 +13,7 @@ from desk.floor.state import COOKS_BACK, State
 from desk.stations.cook.charged import charged
 from desk.stations.cook.followed import Followed, kept_figures
 from desk.stations.cook.known import fill_pct, known
-from desk.stations.cook.models import Forecast
+from desk.stations.cook.models import Charge, Forecast, LiquorTest, RelationVersion, Result, Step
 from desk.stations.cook.news import Done, News, read_news
 from desk.stations.cook.samples import Samples, samples_of
 from stock.cooking.charge import Sheet, charge_sheet, usual
@@ -30,6 +30,7 @@ from stock.figure import Datum, Figure, Origin
 
 COOLED_C: Final = 25.0  # a digester that fell so far from cooking temperature has been blown
 SILENT_MIN: Final = 3.0
+NEWS_S: Final = 10  # what was logged for a moment ahead is news so soon after it
 MARKS: Final = {"liquor": "liquor", "steam": "heat", "relief": "relief", "blow": "blow", "empty": "clear"}
 
 
@@ -56,7 +57,10 @@ class House:
     @cached_property
     def news(self) -> News:
         """Charges, steps, forecasts, results, tests, relations of late."""
-        return read_news(self.state) if self.part.recipes else News()
+        if not self.part.recipes:
+            return News()
+        kept_in = [Charge, Step, Forecast, Result, LiquorTest, RelationVersion]
+        return self.state.of_records("cook news", lambda: read_news(self.state), NEWS_S, kept_in)
 
     def relation(self, recipe: Recipe) -> Relation:
         """Return the relation in force for a recipe."""

@@ -15,7 +15,7 @@ from desk.stations.cook.bench import tags_of, titrated
 from desk.stations.cook.board import Board, board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
-from desk.stations.cook.models import Step
+from desk.stations.cook.models import Charge, Step
 from stock.cooking.end_point import pulp_per_cook
 from stock.errors import DomainError
 from stock.figure import Origin
@@ -157,7 +157,7 @@ def blows(state: State) -> list[Blow]:
     if not state.line.cook.recipes:
         return []
     house = house_of(state)
-    pulps = state.of_records("pulps", lambda: _pulps(state, house), OFTEN_S)
+    pulps = state.of_records("pulps", lambda: _pulps(state, house), OFTEN_S, [Cook, Charge, Step])
     found = []
     for cook in state.cooks:
         recipe, blow = recipe_of(state, cook), house.step(cook, "blow")

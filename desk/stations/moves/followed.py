@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from desk.floor.models import epoch
 from desk.floor.state import State
-from desk.stations.moves.models import Gain, Move
+from desk.stations.moves.models import Gain, Made, Move
 from stock.decisions import RULES
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
@@ -261,7 +261,7 @@ def standing(state: State) -> list[Move]:
 
 def all_standing(state: State) -> list[Move]:
     """Return the moves that stand, the newest first; asked with each entry, not with each reading."""
-    return state.of_records("moves", lambda: standing(state), OFTEN_S)
+    return state.of_records("moves", lambda: standing(state), OFTEN_S, [Move, Made])
 
 
 def moves_of(state: State) -> list[Move]:

@@ -44,7 +44,7 @@ def _name(one: Followed) -> str:
 
 def learned(state: State) -> Mapping[tuple[str, str], Datum]:
     """Return the gains that were accepted, by point and tag."""
-    rows = state.of_records("gains", lambda: _gains(state), GAINS_S)
+    rows = state.of_records("gains", lambda: _gains(state), GAINS_S, [Gain])
     return {
         (one.point, one.tag): Datum(
             one.gain_ratio,

@@ -93,7 +93,7 @@ def tests_of(world: World, unit_id: str, number: int) -> list[CountTest]:
 
 def in_force(state: State) -> dict[str, Accepted]:
     """Return the accepted quotients by `<unit>:<stage>`."""
-    rows: dict[str, Accepted] = state.of_records("quotients", lambda: _read(state), OFTEN_S)
+    rows: dict[str, Accepted] = state.of_records("quotients", lambda: _read(state), OFTEN_S, [Accepted])
     return rows
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
+from functools import lru_cache
 from typing import Final
 
 from desk.floor.state import State
@@ -18,6 +19,7 @@ from stock.washing.unit import Machine, Washer
 L: Final = liquor_ratio_t_per_bdt.method.bare  # type: ignore[attr-defined]
 BACK: Final = timedelta(days=45)
 EVERY_S: Final = 60
+ROUNDS_KEPT: Final = 2048  # worked out
 NEAR: Final = timedelta(minutes=90)
 READ: Final = ("loss", "vacuum", "vat", "strong_solids")  # of a line, that speak for one cause or another
 CAUSES: Final = "vacuum, mat, shower and its lanes, wire, air, foam, temperature"
@@ -101,16 +103,26 @@ class Shows:
 
 def figure_of(row: Round) -> Figure | None:
     """Return the efficiency a round shows; None for one that cannot be."""
-    said = Origin("entered", f"round of {row.by.short_name if row.by else 'nobody'}")
+    by = row.by.short_name if row.by else "nobody"
+    liquors = (row.filtrate_ms_per_cm, row.mat_ms_per_cm, row.wash_ms_per_cm)
+    return _worked_out(row.machine, by, row.factor_t_per_bdt, row.discharge_pct, *liquors)
+
+
+@lru_cache(maxsize=ROUNDS_KEPT)
+def _worked_out(
+    machine: int, by: str, factor: float, discharge_pct: float, filtrate: float, mat: float, wash: float
+) -> Figure | None:
+    """Work a round out once: it is written once, and asked for by every page."""
+    said, read = Origin("entered", f"round of {by}"), Origin("entered", "as conductivity at 25 °C, mS/cm")
     data = {
-        "dilution_factor_t_per_bdt": Datum(row.factor_t_per_bdt, said),
-        "discharge_consistency_pct": Datum(row.discharge_pct, said),
-        "filtrate_conc_kg_per_t": Datum(row.filtrate_ms_per_cm, Origin("entered", "as conductivity at 25 °C, mS/cm")),
-        "discharge_conc_kg_per_t": Datum(row.mat_ms_per_cm, Origin("entered", "as conductivity at 25 °C, mS/cm")),
-        "wash_conc_kg_per_t": Datum(row.wash_ms_per_cm, Origin("entered", "as conductivity at 25 °C, mS/cm")),
+        "dilution_factor_t_per_bdt": Datum(factor, said),
+        "discharge_consistency_pct": Datum(discharge_pct, said),
+        "filtrate_conc_kg_per_t": Datum(filtrate, read),
+        "discharge_conc_kg_per_t": Datum(mat, read),
+        "wash_conc_kg_per_t": Datum(wash, read),
     }
     try:
-        return figure("stage_efficiency", f"efficiency of machine {row.machine}", data, decimals=2)
+        return figure("stage_efficiency", f"efficiency of machine {machine}", data, decimals=2)
     except DomainError:
         return None
 
@@ -120,7 +132,7 @@ def rounds_of(state: State, unit: Washer) -> list[Round]:
     rows = Round.objects.filter(
         world=state.world, superseded_by=None, at__gt=state.now - BACK, at__lte=state.now + timedelta(seconds=EVERY_S)
     )
-    found = state.of_records("wash-rounds", lambda: list(rows.select_related("by")), EVERY_S)
+    found = state.of_records("wash-rounds", lambda: list(rows.select_related("by")), EVERY_S, [Round])
     return [one for one in found if one.unit == unit.id and one.at <= state.now]
 
 
@@ -191,7 +203,7 @@ def checks_of(state: State, unit: Washer) -> list[MatCheck]:
     rows = MatCheck.objects.filter(
         world=state.world, unit=unit.id, superseded_by=None, at__gt=state.now - BACK, at__lte=state.now
     )
-    return state.of_records(f"wash-mats-{unit.id}", lambda: list(rows.select_related("by")), EVERY_S)
+    return state.of_records(f"wash-mats-{unit.id}", lambda: list(rows.select_related("by")), EVERY_S, [MatCheck])
 
 
 def hands_of(state: State, unit: Washer) -> list[Hand]:
