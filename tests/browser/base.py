@@ -13,7 +13,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.db import connection
 from django.test import Client
-from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, Response, sync_playwright
 
 from desk.floor import pulse
 from desk.people.models import Person
@@ -171,9 +171,11 @@ class BrowserCase(StaticLiveServerTestCase):
             self.page.screenshot(path=FAILED / f"{self.id()}.png")
         self.assertEqual(self.trouble, [])
 
-    def go(self, path: str) -> None:
-        """Open an address of the desk."""
-        self.page.goto(self.live_server_url + path)
+    def go(self, path: str) -> Response:
+        """Open an address of the desk, and return what was answered."""
+        answer = self.page.goto(self.live_server_url + path)
+        assert answer is not None
+        return answer
 
     def sign_in(self, username: str, page: Page | None = None) -> None:
         """Sign in by cookie."""

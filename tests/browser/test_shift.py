@@ -214,7 +214,7 @@ class Access(BrowserCase):
             "/live/methods/",
             "/live/methods/h_factor/",
             "/components/",
-            f"/live/log/{Record.objects.filter(kind='reading').first().pk}/correct/",
+            f"/live/log/{Record.objects.filter(kind='reading', world__slug='live').first().pk}/correct/",
         ]
         for world in World.objects.select_related("version"):
             state = State(world, NOW)
@@ -228,7 +228,7 @@ class Access(BrowserCase):
         self.in_both_themes("sign-in")
         self.sign_in("sundby")
         for path in pages:
-            self.go(path)
+            self.assertTrue(self.go(path).ok, path)
             framed = path not in WHOLE and self.page.locator("main").count() == 1
             self.in_both_themes(path, "main" if framed else "html")
         self.go("/live/at/bleach/")
