@@ -1,15 +1,22 @@
 """The pulse: one working out a change, pages alike for many, and nothing of one person's in another's."""
 
 import re
+from datetime import timedelta
+from unittest.mock import patch
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from desk.floor import pulse
-from desk.floor.models import Beat, World
+from desk.floor.measured import Measured
+from desk.floor.models import Beat, OpenPoint, World
+from desk.floor.points import keep_point
+from desk.floor.remembered import MOST, remembered
 from desk.floor.services import store_samples
+from desk.floor.state import State
+from desk.floor.station import stations
 from desk.frame.alike import MARK
-from tests.desk.base import DeskCase
+from tests.desk.base import NOW, DeskCase
 from tests.line import hallin_reach
 
 WARM = 3  # session, person, line
@@ -128,3 +135,102 @@ class Alike(DeskCase):
             self.assertIn("max-age=31536000", answer["Cache-Control"])
             weight += len(b"".join(answer.streaming_content))
         self.assertLess(weight, 150_000)
+
+
+ANYWHERE = {
+    "people_person",
+    "floor_sample",
+    "mill_definitionversion",
+    "floor_world",
+}  # of no line, or asked by the clock
+
+
+class Remembered(DeskCase):
+    """What follows from entries: made anew by an entry in the tables it is read from, and by no other."""
+
+    def test_whatever_names_its_tables_reads_no_others(self):
+        self.sign_in("engineer")
+        making, read = [], {}
+        really = Measured.of_records
+
+        def watched(state, name, make, every_s, kept_in=None):
+            def noted():
+                making.append(name if kept_in is not None else None)
+                try:
+                    return make()
+                finally:
+                    making.pop()
+
+            if kept_in is not None:
+                read.setdefault(name, (set(), {model._meta.db_table for model in kept_in}))
+            return really(state, name, noted, every_s, kept_in)
+
+        def listen(execute, sql, params, many, context):
+            if making and making[-1] is not None:
+                read[making[-1]][0].update(re.findall(r'(?:FROM|JOIN) "?([a-z]+_[a-z]+)', sql))
+            return execute(sql, params, many, context)
+
+        state = State(self.world, NOW)
+        pages = [page for one in stations() if one.serves(state.line) for page in one.pages(state)]
+        with patch.object(Measured, "of_records", watched), connection.execute_wrapper(listen):
+            for address in ("/live/", "/live/hand-over/", *pages):
+                self.client.get(address)
+        self.assertGreater(len(read), 15)
+        for name, (tables, named) in read.items():
+            with self.subTest(name):
+                self.assertLessEqual(tables - ANYWHERE, named)
+
+    def test_an_entry_elsewhere_leaves_it_and_one_of_its_own_makes_it_anew(self):
+        made = []
+
+        def asked():
+            return State(self.world).of_records("points", lambda: made.append(1) or len(made), 600, [OpenPoint])
+
+        self.assertEqual((asked(), asked()), (1, 1))
+        self.enter("brown_cons", 3.5)
+        self.assertEqual(asked(), 1)
+        keep_point(
+            State(self.world), self.people["lead"], kind=OpenPoint.Kind.DEFECT, text="seal of pump 3 weeps",
+            owner="Workshop", form_key="p1",
+        )  # fmt: skip
+        self.assertEqual(asked(), 2)
+
+    def test_what_follows_from_all_entries_is_made_anew_by_each(self):
+        made = []
+
+        def asked():
+            return State(self.world).of_records("all", lambda: made.append(1) or len(made), 600)
+
+        self.assertEqual((asked(), asked()), (1, 1))
+        self.enter("brown_cons", 3.5)
+        self.assertEqual((asked(), asked()), (2, 2))
+
+    def test_another_lines_entries_make_nothing_anew(self):
+        other = World.objects.create(slug="other", name="Other", version=self.world.version)
+        made = []
+
+        def asked():
+            return State(self.world).of_records("points", lambda: made.append(1) or len(made), 600, [OpenPoint])
+
+        asked()
+        keep_point(
+            State(other), self.people["lead"], kind=OpenPoint.Kind.DEFECT, text="seal of pump 3 weeps",
+            owner="Workshop", form_key="p1",
+        )  # fmt: skip
+        self.assertEqual(asked(), 1)
+
+    def test_of_a_moment_that_is_told_nothing_later_is_taken(self):
+        then = State(self.world, NOW - timedelta(hours=1))
+        self.enter("brown_cons", 3.5, minutes_ago=90)
+        self.enter("brown_cons", 9.9, minutes_ago=5)
+        State(self.world).lab  # noqa: B018  remembered of the present
+        self.assertEqual(then.lab["brown_cons"].value, 3.5)
+        self.assertEqual(State(self.world).lab["brown_cons"].value, 9.9)
+
+    def test_the_oldest_goes_when_there_are_too_many(self):
+        for at in range(MOST + 1):
+            remembered(("number", at), lambda at=at: at)
+        self.assertEqual(remembered(("number", 1), lambda: "made again"), 1)  # and is the newest now
+        self.assertEqual(remembered(("number", 0), lambda: "made again"), "made again")
+        self.assertEqual(remembered(("number", 1), lambda: "made again"), 1)
+        self.assertEqual(remembered(("number", 2), lambda: "made again"), "made again")
