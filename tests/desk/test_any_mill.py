@@ -47,7 +47,7 @@ class AnyMill(DeskCase):
             for mill in cls.mills:
                 line = load_definition(mill)
                 plant = Plant(line, 20, NOW.timestamp(), story_beside(mill, line))
-                write_history(plant, folder / "past" / mill.stem, 2.0, 3)
+                write_history(plant, folder / "past" / mill.stem, 2.0, 1)
             named = [f"--mill={mill}" for mill in cls.mills]
             call_command("load_demo", *named, history=folder / "past", anchor=NOW.timestamp(), stdout=StringIO())
         cls.worlds = list(World.objects.order_by("pk"))
