@@ -12,10 +12,9 @@ from typing import Final, Literal
 from stock.errors import DomainError
 from stock.primitives import Dose, Mix, React, Separate, Source, Store, Tank, Unit, Water
 from stock.simulate.layout import MASSES, SOLIDS, Layout
-from stock.simulate.loops import level_tuning
+from stock.simulate.loops import averaging
 
 PIPE_S, LAG_S = 8.0, 6.0  # of a consistency loop: to the transmitter, and its own
-ALLOWED_FRAC, STEP_FRAC = 0.10, 0.15  # a level swings a tenth of the vessel at a step of so much of its flow
 REEL_DEAD_S, REEL_LAMBDA_S, REEL_RESET_S = 20.0, 300.0, 60.0
 ASH_LAMBDA_S, ASH_RESET_S = 900.0, 200.0
 SHARE_S: Final = 12.0
@@ -285,7 +284,7 @@ class _Planner:
         content = self.layout.content.get(unit, self.layout.holders[row].content_t)
         volume = getattr(self.line.unit(unit), "volume_m3", None) or content / 0.6
         out = max(out_t_per_s, 1e-9)
-        tuned = level_tuning(allowed_bdt=ALLOWED_FRAC * volume, step_bdt_per_h=STEP_FRAC * out * 3600)
+        tuned = averaging(volume, out * 3600)
         scale = driven_t_per_s / out / 3600
         reset_s = max(tuned.reset_h * 3600, 4 * self.layout.dt_s)
         return Loop(

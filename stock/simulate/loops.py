@@ -115,6 +115,14 @@ def level_tuning(*, allowed_bdt: float, step_bdt_per_h: float) -> LevelTuning:
     return LevelTuning(arrest, 2 / arrest, 2 * arrest, arrest)
 
 
+ALLOWED_FRAC, STEP_FRAC = 0.10, 0.15  # a level swings a tenth of the vessel at a step of so much of its flow
+
+
+def averaging(volume_m3: float, out_t_per_h: float) -> LevelTuning:
+    """Return the usual tuning of a vessel's level, by what it holds full, m³ or t, and what runs out of it, t/h."""
+    return level_tuning(allowed_bdt=ALLOWED_FRAC * volume_m3, step_bdt_per_h=STEP_FRAC * out_t_per_h)
+
+
 @method(
     "c_per_t_per_h = (steam_enthalpy_kj_per_kg - 4.19 * temperature_c) / (stock_t_per_h * cp)\n"
     "cp = (4.19 * (100 - consistency_pct) + 1.34 * consistency_pct) / 100",

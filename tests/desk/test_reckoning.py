@@ -1,9 +1,15 @@
 """What a move of one's own should do is reckoned through the unit it acts on, on the right thing, the right way."""
 
+from datetime import timedelta
+
+from desk.floor.models import World, epoch
+from desk.floor.services import record_reading, store_samples
 from desk.floor.state import State
 from desk.stations.moves.models import Setting
 from desk.stations.moves.reckoning import NOTHING, reckoned
+from stock.simulate.plant import Plant
 from tests.desk.base import NOW, DeskCase
+from tests.line import hallin_reach
 
 
 class Reckoning(DeskCase):
@@ -71,3 +77,73 @@ class Reckoning(DeskCase):
         ):  # fmt: skip
             with self.subTest(point=point):
                 self.assertEqual(self.reckon(point, 2000, to), NOTHING)
+
+
+class AsThePlantDoes(DeskCase):
+    """What is expected of a move is what comes of it in the plant, nobody else touching anything: in its time, to a tenth."""
+
+    POINTS = (
+        "flow:brown", "flow:pulper_water", "flow:blended", "flow:blend_water", "flow:chest_water", "flow:bales_in",
+        "flow:cane_stock", "consistency:pulper", "consistency:furnish_chest", "consistency:headbox", "level:furnish_chest",
+        "level:paper_chest", "charge:rec_bleach", "charge:cane_bleach", "charge:wood_bleach:2", "strength:wood_dose",
+        "beside:cane_bleach:3:caustic", "warmth:wood_bleach:3", "power:wood_refine", "power:bale_refine", "wash:cane_wash",
+    )  # fmt: skip
+    OF_NOTHING = (
+        "flow:logs_in", "flow:bagasse_in", "flow:liquor_in",  # what is cooked comes by the cooks
+        "flow:wood_stored", "flow:rec_stored", "flow:cream_broke",  # of a furnish the other shares give way
+        "flow:wood_chem", "steam:wood_bleach:1", "beside:cane_bleach:3:magnesium", "dose:wood_dose", "reject:wood_screen",
+    )  # fmt: skip
+    SETTLED_H, STEP_S, OFF = 6.0, 20.0, 0.12
+
+    def opened(self):
+        """Return a plant that has come to run evenly, its state, and the desk's state of what it reads."""
+        plant = Plant(hallin_reach(), dt_s=self.STEP_S, rides=False)
+        plant.slow_s = 60.0
+        plant.step(int(self.SETTLED_H * 3600 / self.STEP_S))
+        found = {tag.id: (tag, plant.readings.truth(tag.id)) for tag in plant.line.tags}
+        read = {tag_id: one for tag_id, one in found.items() if one[1] is not None}
+        world = World.objects.create(slug="steady", name="Steady", version=self.world.version, simulated=True)
+        live = [(tag.id, value) for tag, value in read.values() if tag.live]
+        store_samples(
+            world.pk, [(name, epoch(NOW) - back, value) for name, value in live for back in range(0, 600, 30)]
+        )
+        for tag, value in read.values():
+            if not tag.live:
+                at = NOW - timedelta(minutes=5)
+                record_reading(world, self.people["tester"], tag.id, float(value), at=at, form_key=tag.id)
+        return plant, plant.state(), State(world)
+
+    @staticmethod
+    def setting(state, plant, point):
+        """Return where a point of the plant stands, and a twentieth more."""
+        handle = plant.handles[point]
+        one, value = handle.setting, handle.read()
+        more = value + 0.05 * max(abs(value), 0.02 * (one.high - one.low))
+        row = Setting(
+            world=state.world, point=point, words=one.words, unit=one.unit, low=one.low, high=one.high,
+            decimals=one.decimals, station=one.station, value=value, at=NOW,
+        )  # fmt: skip
+        return row, min(max(more, one.low), one.high)
+
+    def test_each_kind_of_move_does_what_is_expected_of_it(self):
+        plant, opened, state = self.opened()
+        for point in self.POINTS:
+            plant.restore(opened)
+            setting, to = self.setting(state, plant, point)
+            tag, expected = reckoned(state, setting, to)
+            self.assertTrue(tag, point)
+            steps = round(60 * expected["settled_min"] / self.STEP_S) + 2
+            came = []
+            for value in (setting.value, to):  # held by hand both times, so that nothing but the move differs
+                plant.restore(opened)
+                plant.write(point, value)
+                plant.step(steps)
+                came.append(plant.readings.truth(tag))
+            with self.subTest(point, tag=tag, effect=expected["effect"]):
+                self.assertAlmostEqual((came[1] - came[0]) / expected["effect"], 1.0, delta=self.OFF)
+
+    def test_of_what_others_answer_nothing_is_expected(self):
+        plant, _, state = self.opened()
+        for point in self.OF_NOTHING:
+            with self.subTest(point):
+                self.assertEqual(reckoned(state, *self.setting(state, plant, point)), NOTHING)

@@ -12,6 +12,7 @@ from stock.bleaching.symbols import middle
 from stock.bleaching.through import Run, ks_into, march, rows_of, start_of, usual_charge
 from stock.bleaching.unit import BleachStage
 from stock.cooking.relation import Relation
+from stock.cooking.unit import BatchDigesters
 from stock.cooking.ways import WAYS
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
@@ -21,6 +22,7 @@ from stock.primitives import Mix, Tank, Unit, Vessel, Water
 from stock.refining.energy import freeness_after
 from stock.refining.unit import Refiner
 from stock.simulate.bleaching import ACID_OF_NAOH, USUAL_KAPPA
+from stock.simulate.loops import averaging
 from stock.simulate.reading import L_PER_MIN
 from stock.tag import Tag
 from stock.washing.decisions import WASHER_MIN
@@ -31,7 +33,9 @@ from stock.washing.unit import Washer
 PH_DOSE: Final = ph_dose.method.bare  # type: ignore[attr-defined]
 NEUTRAL_PH: Final = 7.0
 LOOP_MIN: Final = 1.5  # for a loop or a dilution to have its way
-LEVEL_H: Final = 4.0
+LEVEL_H: Final = 4.0  # over which a flow is reckoned to run a vessel up or down
+HALF_FRAC: Final = 0.35  # of the time in which an averaging level comes to its set point, when half of it shows
+LEAST: Final = 1e-9  # of an effect
 NOTHING: Final[tuple[str, dict[str, Any]]] = ("", {})
 
 
@@ -48,7 +52,7 @@ def reckoned(state: State, setting: Setting, to: float) -> tuple[str, dict[str, 
 def _said(
     state: State, tag: Tag, effect: float, *, plug_min: float = 0.0, mixed_min: float = LOOP_MIN
 ) -> tuple[str, dict[str, Any]]:
-    if tag.id not in state.readings or abs(effect) < 1e-9:
+    if tag.id not in state.readings or abs(effect) < LEAST:
         return NOTHING
     dead = (PIPE_MIN / 4 if tag.live else PIPE_MIN + TEST_MIN) + plug_min
     settled = dead + 0.5 * plug_min + 3 * mixed_min
@@ -93,24 +97,32 @@ def _flow(state: State, stream: str, before: float, to: float) -> tuple[str, dic
 
 
 def _fed(state: State, stream: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
-    """Reckon a flow of stock on the next vessel's level: it runs full by so much more an hour."""
+    """Reckon a flow of stock on the next vessel's level: it runs full by so much more an hour.
+
+    What is cooked comes by the cooks, and of a furnish the other shares give way: neither level says anything of it.
+    """
     graph = state.line.graph
     way = [graph.units[graph.streams[stream].target], *graph.downstream(graph.streams[stream].target)]
-    vessel = next(
-        (one for one in way if isinstance(one, Vessel) and getattr(one, "volume_m3", None) and one.level), None
-    )
-    if vessel is None or vessel.level not in state.readings:
+    vessel = next((one for one in way if isinstance(one, BatchDigesters) or _has_level(one)), None)
+    if not isinstance(vessel, Vessel) or vessel.level not in state.readings or getattr(vessel, "recipe", False):
         return NOTHING
     bdt_per_h = (to - before) / L_PER_MIN * 3600 * state.result.streams[stream].consistency_pct / 100
     full = float(getattr(vessel, "volume_m3", 1.0)) * (vessel.holds_pct or 4.0) / 100
     effect = 100 * bdt_per_h * LEVEL_H / full
-    return vessel.level or "", {
-        "effect": effect,
-        "dead_min": 0.0,
-        "taus_min": [],
-        "first_min": 30.0,
-        "settled_min": 60 * LEVEL_H,
-    }
+    if abs(effect) < LEAST:
+        return NOTHING
+    return vessel.level or "", _ramp(effect, 30.0, 60 * LEVEL_H)
+
+
+def _has_level(unit: Unit) -> bool:
+    return isinstance(unit, Vessel) and bool(getattr(unit, "volume_m3", None) and unit.level)
+
+
+def _ramp(effect: float, first_min: float, settled_min: float) -> dict[str, Any]:
+    """Return what is expected of a level: it comes evenly."""
+    return {
+        "effect": effect, "dead_min": 0.0, "taus_min": [], "first_min": first_min, "settled_min": settled_min
+    }  # fmt: skip
 
 
 def _set_point(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
@@ -119,14 +131,13 @@ def _set_point(state: State, unit_id: str, before: float, to: float) -> tuple[st
 
 
 def _level(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
-    tag = _tag_at(state, state.line.unit(unit_id), "level")
-    return tag.id, {
-        "effect": to - before,
-        "dead_min": 0.0,
-        "taus_min": [],
-        "first_min": 30.0,
-        "settled_min": 60 * LEVEL_H,
-    }
+    """A level's set point: by a loop that lets its vessel swing, so that what feeds it does not."""
+    unit = state.line.unit(unit_id)
+    tag, onward = _tag_at(state, unit, "level"), state.line.graph.onward(unit_id)
+    drawn = state.result.streams[onward.id].total_t_per_h if onward is not None else 0.0
+    volume = getattr(unit, "volume_m3", None)
+    hours = averaging(volume, drawn).arrest_h if volume and drawn > 0 else LEVEL_H
+    return tag.id, _ramp(to - before, 60 * HALF_FRAC * hours, 60 * hours)
 
 
 def _charge(state: State, where: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
