@@ -1,0 +1,272 @@
+"""Numbers the desk shows of its own, worked out by hand beside it; and the edges where its words change."""
+
+from dataclasses import replace
+from datetime import timedelta
+from unittest.mock import patch
+
+from django.test import SimpleTestCase
+
+from desk.floor.due import Item
+from desk.floor.models import Cook
+from desk.floor.next_up import HURTS_SOON, SOON, _place
+from desk.floor.state import State
+from desk.stations.bleach.again import used_again
+from desk.stations.cook.board import board_of, room_for
+from desk.stations.cook.house import house_of
+from desk.stations.moves.followed import Followed, is_news
+from desk.stations.moves.models import Made, Move
+from desk.stations.plain.wash_panels import _came, _liquor, _strong
+from desk.stations.wash.worked import Curve, _worth
+from desk.stations.yard.knives import RUNNING_SHARE, knives_of
+from desk.stations.yard.trace import fed
+from desk.stations.yard.work import knife_step
+from stock.judge.here import Place
+from tests.desk.base import NOW, DeskCase
+from tests.desk.cook_house import HouseCase
+from tests.desk.yard_case import YardCase
+
+
+class Places(SimpleTestCase):
+    """Where an item stands on the rail, by what it can do and when."""
+
+    def place(self, minutes, **known):
+        known = {"level": "ok", **known}
+        return _place(Item(NOW + timedelta(minutes=minutes), "x", "", station="wash", **known), NOW)
+
+    def test_what_can_hurt_goes_first_an_hour_ahead_and_no_longer(self):
+        edge = HURTS_SOON.total_seconds() / 60
+        self.assertEqual(self.place(edge, hurts=True)[0], 0)
+        self.assertEqual(self.place(edge + 1, hurts=True)[0], 3)
+        self.assertEqual(self.place(edge + 1, hurts=True, now=True)[0], 0)
+
+    def test_what_has_a_clock_goes_before_what_is_off_for_half_an_hour(self):
+        edge = SOON.total_seconds() / 60
+        self.assertEqual(self.place(edge)[0], 1)
+        self.assertEqual(self.place(edge + 1)[0], 3)
+        self.assertEqual(self.place(edge, repeats="samples")[0], 3)  # samples wait their turn
+
+    def test_of_what_is_off_the_gravest_goes_first(self):
+        found = [self.place(0, now=True, level=level)[:2] for level in ("act", "outside", "ok")]
+        self.assertEqual(found, [(2, 0), (2, 1), (2, 2)])
+
+
+class WorthOfWater(SimpleTestCase):
+    """What one more and one less tonne is worth, by a curve of tenths."""
+
+    def curve(self, now_at, slope):
+        factors = [at / 10 for at in range(41)]
+        costs = [abs(one - 2.0) * slope for one in factors]
+        return _worth(Curve(factors, [], costs, now_at, 2.0, None), now_at)
+
+    def test_both_ways_from_the_middle_and_one_from_an_end(self):
+        self.assertEqual(self.curve(2.0, 3.0), "One tonne more costs 3.00 per BDt; one tonne less costs 3.00 per BDt.")
+        self.assertEqual(self.curve(1.0, 3.0), "One tonne more saves 3.00 per BDt; one tonne less costs 3.00 per BDt.")
+        self.assertEqual(self.curve(4.0, 2.0), "One tonne less saves 2.00 per BDt.")
+        self.assertEqual(self.curve(9.0, 2.0), "One tonne less saves 2.00 per BDt.")  # beyond the curve: at its end
+        self.assertEqual(self.curve(-3.0, 2.0), "One tonne more saves 2.00 per BDt.")
+
+    def test_without_prices_nothing_is_said(self):
+        self.assertEqual(_worth(Curve([0.0, 0.1], [9.0, 8.0], [], 0.0, None, None), 0.0), "")
+
+
+class WashLiquors(DeskCase):
+    def test_what_a_washers_panels_begin_with_closes_over_the_line(self):
+        state = State(self.world, NOW)
+        unit = state.line.unit("wood_wash")
+        place = Place(state, unit)
+        wash, thick = unit.wash, 100 / unit.consistency_pct - 1
+        came_t = 100 / wash.feed_consistency_pct - 1
+        solids = unit.feed_solids_kg_per_bdt.value
+        self.assertAlmostEqual(_liquor(place).value, wash.dilution_factor_t_per_bdt + thick, places=3)
+        self.assertAlmostEqual(_came(place).value, solids / came_t, delta=0.05)
+        # all the solids in what leaves as filtrate: what came, and the dilution
+        self.assertAlmostEqual(_strong(place).value, solids / (came_t + wash.dilution_factor_t_per_bdt), delta=0.1)
+
+
+class LiquorUsedAgain(DeskCase):
+    def test_the_loop_is_worked_out_from_what_is_typed(self):
+        state = State(self.world, NOW)
+        unit = state.line.unit("cane_bleach")
+        typed = {
+            "again-charge": "30", "again-residual": "20", "again-before": "4", "again-pressed": "30", "again-diluted": "5",
+            "again-after": "30", "again-back": "60", "again-came": "20", "again-made": "25",
+        }  # fmt: skip
+        found = used_again(state, unit, typed)
+        self.assertEqual(found.fault, "")
+        pressed, diluted = 100 / 30 - 1, 100 / 5 - 1
+        returned = 0.6 * (diluted - pressed) / diluted
+        kept = pressed / (100 / 4 - 1)
+        fresh, cod, sewer = found.figures
+        self.assertAlmostEqual(cod.value, (20 * kept + 25) / (1 - returned), delta=0.01)
+        self.assertAlmostEqual(sewer.value, 0.4 * (diluted - pressed), delta=0.01)
+        self.assertLess(fresh.value, 30)
+        self.assertGreater(fresh.value, 30 * (1 - 0.2 * 0.6))
+        self.assertIn(f"takes out {100 * (1 - kept):.0f} % of what comes dissolved", found.words[0])
+        on = cod.value * pressed / diluted
+        washed = on * pressed / (100 / 12 - 1)
+        self.assertIn(f"lets {on:.0f} kg COD/BDt on, the wash and the second {washed:.0f}", found.words[2])
+
+    def test_a_press_that_thins_is_refused_at_its_field(self):
+        state = State(self.world, NOW)
+        unit = state.line.unit("cane_bleach")
+        before = used_again(state, unit, {"again-before": "12", "again-pressed": "11"})
+        self.assertEqual((before.faulty, "does not thin" in before.fault), ("again-pressed", True))
+        wild = used_again(state, unit, {"again-charge": "400"})
+        self.assertEqual(wild.faulty, "again-charge")
+        self.assertEqual({one.name: text for one, text in wild.fields}["charge"], "400")
+
+    def test_a_bleach_without_peroxide_of_its_own_has_no_such_loop(self):
+        state = State(self.world, NOW)
+        self.assertIsNone(used_again(state, state.line.unit("wood_bleach"), {}))
+
+
+class RoomForABlow(HouseCase):
+    def followed(self):
+        house = house_of(State(self.world, NOW))
+        return house, next(one for one in house.all() if one.running and one.recipe.blow_to)
+
+    def test_it_is_the_free_share_of_the_vessel_and_what_the_cook_brings(self):
+        house, one = self.followed()
+        free, needs = room_for(house, one)
+        unit = house.state.vessels[one.recipe.blow_to]
+        read = house.state.readings[unit.level].value
+        self.assertAlmostEqual(free, (unit.high_pct - read) / 100)
+        holds = unit.volume_m3 * unit.holds_pct / 100
+        self.assertAlmostEqual(needs, one.facts.bd_wood.value * one.state.yield_pct.value / 100 / holds)
+        self.assertGreater(needs, 0.02)
+
+    def test_a_cook_past_its_end_waits_for_room_where_there_is_none(self):
+        house, one = self.followed()
+        level = house.state.vessels[one.recipe.blow_to].level
+        later = one.blow_at + timedelta(minutes=25)
+        words = {}
+        for pct in (40.0, 94.5):
+            state = State(self.world, later)
+            state.readings[level] = replace(state.readings[level], value=pct)
+            waiting = board_of(house_of(state)).waiting
+            words[pct] = next((row.words for row in waiting if row.digester == one.cook.digester), "")
+        self.assertIn("waits to be blown", words[40.0])
+        self.assertIn("waits for room in the tank", words[94.5])
+
+
+class WhatWasReportedOfACharge(DeskCase):
+    def test_the_charge_the_plant_reported_goes_before_the_sheets(self):
+        state = State(self.world, NOW)
+        cook = next(one for one in state.cooks if one.charge_pct_naoh_on_wood is not None)
+        house = house_of(state)
+        recipe = state.line.cook.recipe(cook.recipe)
+        found = house.charge(cook, recipe)["charge"]
+        self.assertEqual(found.value, cook.charge_pct_naoh_on_wood)
+        self.assertIn("reported", found.origin.text)
+        silent = Cook(
+            world=self.world, number=4321, digester=cook.digester, recipe=cook.recipe, started_at=cook.started_at,
+            kappa_target=cook.kappa_target,
+        )  # fmt: skip
+        usual = house.charge(silent, recipe)["charge"]
+        self.assertNotIn("reported", usual.origin.text)
+        self.assertAlmostEqual(usual.value, recipe.usual_charge_pct, delta=0.01)
+
+
+class LevelsMoved(DeskCase):
+    """The word on a move at a level: by what came of it in the share of its hours that passed."""
+
+    def word(self, did, passed_min, settled_min=240.0, effect=4.0):
+        line = State(self.world, NOW).line
+        move = Move(
+            world=self.world, point="level:tower_a", words="level", to_value=64, at=NOW - timedelta(minutes=passed_min),
+            tag="tower_a_level", expected={"effect": effect, "settled_min": settled_min, "first_min": 10.0},
+        )  # fmt: skip
+        times = [-20.0, -10.0, 0.0, passed_min / 2, float(passed_min)]
+        values = [60.0, 60.0, 60.0, 60.0 + did / 2, 60.0 + did]
+        one = Followed(move, line.tag("tower_a_level"), NOW, times, values)
+        return one.verdict
+
+    def test_it_is_held_against_what_should_have_come_by_now(self):
+        self.assertEqual(self.word(4.0, 240), "worked")
+        self.assertEqual(self.word(2.0, 120), "worked")  # half of the time, half of it
+        self.assertEqual(self.word(2.0, 240), "less")
+        self.assertEqual(self.word(6.0, 240), "more")
+        self.assertEqual(self.word(-1.0, 240), "wrong_way")
+        self.assertEqual(self.word(1.0, 60), "")  # too early for a word
+
+    def test_its_course_is_drawn_evenly_to_its_end(self):
+        line = State(self.world, NOW).line
+        move = Move(
+            world=self.world, point="level:tower_a", words="level", to_value=64, at=NOW - timedelta(minutes=240),
+            tag="tower_a_level", expected={"effect": 4.0, "settled_min": 200.0, "first_min": 10.0},
+        )  # fmt: skip
+        one = Followed(move, line.tag("tower_a_level"), NOW, [-10.0, 0.0, 100.0, 240.0], [60.0, 60.0, 62.0, 64.0])
+        self.assertEqual(one.course([-5.0, 0.0, 100.0, 200.0, 400.0]), [60.0, 60.0, 62.0, 64.0, 64.0])
+
+    def test_a_word_is_news_as_long_again_as_it_took_and_four_hours_at_least(self):
+        for settled_min, hours in ((30, 4.0), (600, 10.0)):
+            for off, news in ((-1, True), (1, False)):
+                with self.subTest(settled_min=settled_min, off=off):
+                    at = NOW - timedelta(minutes=settled_min) - timedelta(hours=hours) - timedelta(minutes=off)
+                    move = Move(world=self.world, at=at, to_value=1, expected={"settled_min": float(settled_min)})
+                    self.assertEqual(is_news(State(self.world, NOW), move), news)
+
+    def test_one_the_plant_refused_is_not_judged(self):
+        move = Move.objects.create(
+            world=self.world, by=self.people["operator"], form_key="m", point="level:tower_a", words="level", to_value=64,
+            at=NOW - timedelta(minutes=300), tag="tower_a_level", expected={"effect": 4.0, "settled_min": 200.0},
+        )  # fmt: skip
+        Made.objects.create(world=self.world, move=move, at=NOW, reached=False, words="beyond its limits")
+        move.refresh_from_db()
+        one = Followed(move, State(self.world, NOW).line.tag("tower_a_level"), NOW, [0.0, 300.0], [60.0, 64.0])
+        self.assertEqual(one.verdict, "not_made")
+
+
+class Lots(YardCase):
+    """Which lots were fed in a span: each draw by the share of it that lies in the span."""
+
+    def test_a_draw_counts_by_its_overlap(self):
+        self.lot("S-1", material="alder_chips", hours_ago=30)
+        self.draw("pile_c", 8, hours=4, ago=0)  # 2 BDt an hour, the last four hours
+        stream = next(one.stream for one in self.yard().part.piles if one.id == "pile_c")
+        for hours_from, hours_to, wanted in ((-4, 0, 8.0), (-3, -1, 4.0), (-6, -3, 2.0), (-9, -4, 0.0), (-0.5, 3, 1.0)):
+            with self.subTest(hours_from=hours_from, hours_to=hours_to):
+                parts = fed(self.world, NOW + timedelta(hours=hours_from), NOW + timedelta(hours=hours_to), stream)
+                self.assertAlmostEqual(sum(one.bdt for one in parts), wanted, delta=0.02)
+                self.assertEqual(sum(one.share for one in parts), 1.0 if wanted else 0)
+
+    def test_a_feeder_runs_for_what_is_drawn_and_stands_for_nothing(self):
+        self.lot("S-1", material="alder_chips", hours_ago=30)
+        yard = self.yard()
+        self.assertIsNone(yard.running_feeder(yard.piles["pile_c"]))
+        self.draw("pile_c", 8, hours=4, ago=0)
+        yard = self.yard()
+        pile = yard.piles["pile_c"]
+        shown = yard.running_feeder(pile)
+        species = yard.part.of_species(pile.part.species)
+        loose = 2.0 * 1000 / (species.basic_density_kg_per_m3 * pile.part.solid_volume_factor)
+        self.assertAlmostEqual(shown.value, 100 * loose / pile.part.feeder_most_m3_per_h, delta=0.5)
+
+    def test_a_pile_warmer_than_the_season_stays_so_much_warmer(self):
+        self.lot("S-1", material="alder_chips", hours_ago=60)
+        yard = self.yard()
+        cold = yard.months_figure(yard.piles["pile_c"])
+        months = [float(one) for one in cold.data["monthly_pile_temperatures_c"].value]
+        self.assertEqual(months, [yard.part.monthly_c[at] for at in (2, 3, 4)])  # March and the two after it
+        self.enter("pile_c_temp", 45)
+        yard = self.yard()
+        pile = yard.piles["pile_c"]
+        warm = yard.months_figure(pile)
+        inside = yard.loss_figure(pile).data["temperature_c"].value
+        above = [
+            float(one) - month
+            for one, month in zip(warm.data["monthly_pile_temperatures_c"].value, months, strict=True)
+        ]
+        self.assertEqual([round(one, 6) for one in above], [round(inside - months[0], 6)] * 3)
+        self.assertLess(warm.value, cold.value)
+
+    def test_knives_run_a_share_of_the_clock_since_they_were_changed(self):
+        self.assertEqual(knives_of(self.yard())[0].hours, 0.0)
+        for step, minutes in enumerate((-600, -560, -559, -540)):
+            at = NOW + timedelta(minutes=minutes)
+            with patch.dict("os.environ", {"FOX_NOW": at.isoformat()}):
+                knife_step(
+                    self.world, self.people["operator"], "chipper_1", step, minded=["still", "locked", "tried"],
+                    form_key=self.key(),
+                )  # fmt: skip
+        self.assertAlmostEqual(knives_of(self.yard())[0].hours, 9.0 * RUNNING_SHARE)
