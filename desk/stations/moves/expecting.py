@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from desk.floor.state import State
+from desk.stations.moves.course import course
 from desk.stations.moves.models import Move, Setting
 from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish
@@ -51,15 +52,9 @@ def expected_of(state: State, card: Advice) -> dict[str, Any]:
     if card.tag.reads == "level":
         unit = state.line.part(card.tag.of)
         hours = unit.back_in_h if isinstance(unit, Vessel) else 1.0
-        return {
-            "effect": card.effect,
-            "dead_min": 0.0,
-            "taus_min": [],
-            "first_min": LEVEL_LOOK_MIN,
-            "settled_min": 60 * hours,
-        }
+        return course(card.effect, first_min=LEVEL_LOOK_MIN, settled_min=60 * hours)
     if card.look is None:
-        return {"effect": card.effect, "dead_min": 0.0, "taus_min": [20.0], "first_min": 20.0, "settled_min": 60.0}
+        return course(card.effect, first_min=20.0, settled_min=60.0, taus_min=[20.0])
     data = card.look.data
     dead = float(data["dead_min"].value)
     plug = float(data["plug_min"].value) if "plug_min" in data else 0.0
@@ -67,10 +62,10 @@ def expected_of(state: State, card: Advice) -> dict[str, Any]:
     results: Mapping[str, Any] = card.look.results
     settled = float(results.get("settled_min", dead + 1.5 * plug + 3 * sum(mixed)))
     taus = mixed or [max(0.5, 0.25 * dead)]
-    return {
-        "effect": card.effect, "dead_min": (dead if not card.tag.live else 0.25 * dead) + plug, "taus_min": taus,
-        "first_min": float(card.look.value), "settled_min": max(settled, dead + plug + 3 * sum(taus)),
-    }  # fmt: skip
+    return course(
+        card.effect, first_min=float(card.look.value), settled_min=max(settled, dead + plug + 3 * sum(taus)),
+        dead_min=(dead if not card.tag.live else 0.25 * dead) + plug, taus_min=taus,
+    )  # fmt: skip
 
 
 def wish_of_card(state: State, card: Advice, to: float, text: str) -> Wish:

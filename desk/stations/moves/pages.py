@@ -19,6 +19,7 @@ from desk.frame.page import on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.frame.plot import Scale, line, round_marks
 from desk.people.roles import MODEL, MOVE, who_may
+from desk.stations.moves.course import said
 from desk.stations.moves.expecting import wish_of_card
 from desk.stations.moves.followed import Followed, followed, kinds, moves_of
 from desk.stations.moves.models import Move, Setting
@@ -168,7 +169,7 @@ def make(request: HttpRequest, state: State) -> HttpResponse:
             text=WordsField("Why", 200),
             because=ChoiceField("What for", Move.Because.values, required=False),
         )
-        tag, expected = typed["tag"] if typed["effect"] is not None else "", _said(typed)
+        tag, expected = typed["tag"] if typed["effect"] is not None else "", _expected(typed)
         if not expected and typed["point"] in known:
             tag, expected = reckoned(state, known[typed["point"]], typed["to"])
         wish = Wish(
@@ -182,18 +183,11 @@ def make(request: HttpRequest, state: State) -> HttpResponse:
     return redirect("moves", world_slug=state.world.slug)
 
 
-def _said(typed: dict[str, Any]) -> dict[str, Any]:
+def _expected(typed: dict[str, Any]) -> dict[str, Any]:
     """Return what a person expects of a move of their own."""
     if typed["effect"] is None or not typed["tag"]:
         return {}
-    minutes = typed["minutes"] or 10.0
-    return {
-        "effect": typed["effect"],
-        "dead_min": 0.1 * minutes,
-        "taus_min": [0.3 * minutes],
-        "first_min": 0.6 * minutes,
-        "settled_min": minutes,
-    }
+    return said(typed["effect"], typed["minutes"])
 
 
 @on_line

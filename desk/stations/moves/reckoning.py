@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Final
 
 from desk.floor.state import State
+from desk.stations.moves.course import course
 from desk.stations.moves.models import Setting
 from stock.bleaching.colour import brightness_of, ks_of
 from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE, ph_dose
@@ -56,9 +57,7 @@ def _said(
         return NOTHING
     dead = (PIPE_MIN / 4 if tag.live else PIPE_MIN + TEST_MIN) + plug_min
     settled = dead + 0.5 * plug_min + 3 * mixed_min
-    return tag.id, {
-        "effect": effect, "dead_min": dead, "taus_min": [mixed_min], "first_min": dead + mixed_min, "settled_min": settled
-    }  # fmt: skip
+    return tag.id, course(effect, first_min=dead + mixed_min, settled_min=settled, dead_min=dead, taus_min=[mixed_min])
 
 
 def _tag_at(state: State, unit: Unit, point: str) -> Tag:
@@ -111,18 +110,11 @@ def _fed(state: State, stream: str, before: float, to: float) -> tuple[str, dict
     effect = 100 * bdt_per_h * LEVEL_H / full
     if abs(effect) < LEAST:
         return NOTHING
-    return vessel.level or "", _ramp(effect, 30.0, 60 * LEVEL_H)
+    return vessel.level or "", course(effect, first_min=30.0, settled_min=60 * LEVEL_H)
 
 
 def _has_level(unit: Unit) -> bool:
     return isinstance(unit, Vessel) and bool(getattr(unit, "volume_m3", None) and unit.level)
-
-
-def _ramp(effect: float, first_min: float, settled_min: float) -> dict[str, Any]:
-    """Return what is expected of a level: it comes evenly."""
-    return {
-        "effect": effect, "dead_min": 0.0, "taus_min": [], "first_min": first_min, "settled_min": settled_min
-    }  # fmt: skip
 
 
 def _set_point(state: State, unit_id: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
@@ -137,7 +129,7 @@ def _level(state: State, unit_id: str, before: float, to: float) -> tuple[str, d
     drawn = state.result.streams[onward.id].total_t_per_h if onward is not None else 0.0
     volume = getattr(unit, "volume_m3", None)
     hours = averaging(volume, drawn).arrest_h if volume and drawn > 0 else LEVEL_H
-    return tag.id, _ramp(to - before, 60 * HALF_FRAC * hours, 60 * hours)
+    return tag.id, course(to - before, first_min=60 * HALF_FRAC * hours, settled_min=60 * hours)
 
 
 def _charge(state: State, where: str, before: float, to: float) -> tuple[str, dict[str, Any]]:

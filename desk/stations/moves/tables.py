@@ -10,6 +10,7 @@ from desk.exchange.tables import Column, Table, maybe_number, moment_in, number_
 from desk.floor.models import World
 from desk.mill.selectors import line_of
 from desk.people.models import Person
+from desk.stations.moves.course import said
 from desk.stations.moves.models import Move
 from desk.stations.moves.services import Wish, make_move
 
@@ -27,16 +28,7 @@ def _keep(world: World, person: Person, row: Mapping[str, str], key: str) -> obj
             {"station": f"there is no station {station[:40]!r}: {', '.join(one.id for one in line.stations)}"}
         )
     effect = maybe_number(row, "effect")
-    expected: dict[str, Any] = {}
-    if effect is not None and tag:
-        minutes = maybe_number(row, "settled_min") or 10.0
-        expected = {
-            "effect": effect,
-            "dead_min": 0.1 * minutes,
-            "taus_min": [0.3 * minutes],
-            "first_min": 0.6 * minutes,
-            "settled_min": minutes,
-        }
+    expected = said(effect, maybe_number(row, "settled_min")) if effect is not None and tag else {}
     wish = Wish(
         to=number_in(row, "to_value"), words=row["words"].strip(), unit=row.get("unit", "").strip(), station=station,
         tag=tag if expected else "", from_value=maybe_number(row, "from_value"), text=row.get("text", "").strip(),
