@@ -2,15 +2,21 @@
 
 from dataclasses import replace
 from datetime import timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest.mock import patch
 
 from django.test import SimpleTestCase
 
+from desk.exchange.buffer import Buffer
 from desk.floor.due import Item
-from desk.floor.models import Cook
+from desk.floor.models import Cook, Order
 from desk.floor.next_up import HURTS_SOON, SOON, _place
 from desk.floor.state import State
+from desk.stations.ahead.looking import stands_of
 from desk.stations.bleach.again import used_again
+from desk.stations.bleach.responses import bleaches
+from desk.stations.bleach.worked import worked
 from desk.stations.cook.board import board_of, room_for
 from desk.stations.cook.house import house_of
 from desk.stations.moves.followed import Followed, is_news
@@ -24,6 +30,7 @@ from stock.judge.here import Place
 from tests.desk.base import NOW, DeskCase
 from tests.desk.cook_house import HouseCase
 from tests.desk.yard_case import YardCase
+from tests.line import hallin_reach
 
 
 class Places(SimpleTestCase):
@@ -270,3 +277,97 @@ class Lots(YardCase):
                     form_key=self.key(),
                 )  # fmt: skip
         self.assertAlmostEqual(knives_of(self.yard())[0].hours, 9.0 * RUNNING_SHARE)
+
+    def test_the_mean_age_of_a_pile_is_by_mass_and_of_an_empty_one_nought(self):
+        self.assertEqual(self.yard().piles["pile_c"].mean_age_d(NOW), 0.0)
+        for number, hours_ago in (("S-1", 60.0), ("S-2", 24.0)):
+            self.lot(number, material="alder_chips", hours_ago=hours_ago)
+        pile = self.yard().piles["pile_c"]
+        one, two = pile.lots
+        wanted = (2.5 * one.now_bdt + 1.0 * two.now_bdt) / (one.now_bdt + two.now_bdt)
+        self.assertAlmostEqual(pile.mean_age_d(NOW), wanted, places=6)
+
+
+class HowALineStands(DeskCase):
+    """What a look ahead begins from."""
+
+    def test_orders_to_come_count_their_hours_and_cooks_their_minutes(self):
+        grade = hallin_reach().grades[-1]
+        Order.objects.create(
+            world=self.world, grade=grade.id, reel_t_per_h=grade.tonnes_per_h, shares=grade.shares,
+            from_at=NOW + timedelta(hours=5, minutes=30), accepted_by=self.people["lead"], form_key="next",
+        )  # fmt: skip
+        stands = stands_of(State(self.world, NOW))
+        ((hours, order),) = stands.to_come
+        self.assertAlmostEqual(hours, 5.5)
+        self.assertEqual((order.grade.id, order.reel_t_per_h), (grade.id, grade.tonnes_per_h))
+        running = {one.cook.digester: one for one in house_of(State(self.world, NOW)).all() if one.running}
+        self.assertEqual({one.digester for one in stands.cooks}, set(running))
+        for one in stands.cooks:
+            cook = running[one.digester]
+            self.assertAlmostEqual(one.age_min, (NOW - cook.cook.started_at).total_seconds() / 60)
+            self.assertAlmostEqual(one.to_relief_min, max((cook.blow_at - NOW).total_seconds() / 60, 0.0))
+
+    def test_a_level_that_hardly_moves_is_taken_to_stand_and_a_doubtful_one_is_not_known(self):
+        state = State(self.world, NOW)
+        unit = state.vessels["tower_a"]
+        noise = state.readings[unit.level].tag.noise
+        for slope, known in ((100 * noise, True), (0.01 * noise, False)):
+            with self.subTest(slope):
+                state.slopes[unit.level] = slope
+                self.assertEqual("tower_a" in stands_of(state).slopes_pct_per_h, known)
+        state.readings[unit.level] = replace(state.readings[unit.level], trouble="stuck")
+        self.assertNotIn("tower_a", stands_of(state).levels_pct)
+
+    def test_what_a_flow_was_solved_from_names_the_order_and_its_share(self):
+        state = State(self.world, NOW)
+        stream, share = next((name, one) for name, one in state.order.shares.items() if one)
+        data = state.solved_from(stream)
+        self.assertEqual(data["order_at_the_reel_t_per_h"].value, state.order.reel_t_per_h)
+        self.assertEqual(data["share_of_the_furnish_frac"].value, share)
+        self.assertNotIn("share_of_the_furnish_frac", state.solved_from("brown_stock"))
+
+
+class CheapestCharges(DeskCase):
+    def test_each_charge_is_told_at_its_pump_by_its_solution(self):
+        state = State(self.world, NOW)
+        unit = next(one for one in bleaches(state) if one.id == "wood_bleach")
+        found = worked(state, unit, {})
+        rate = float(found.values["rate"])
+        self.assertTrue(found.moves)
+        for move in found.moves:
+            stage = unit.stages[int(move.point.rpartition(":")[2]) - 1 if move.point.count(":") > 1 else -1]
+            with self.subTest(move.point):
+                if stage.solution_g_per_l:
+                    self.assertAlmostEqual(
+                        move.pump, move.to * rate * 1000 / 60 / stage.solution_g_per_l, delta=0.02 * move.pump
+                    )
+
+
+class Waiting(SimpleTestCase):
+    """Readings that wait for a database that is away."""
+
+    def test_the_oldest_go_where_there_is_no_room_and_are_counted(self):
+        rows = [("brown_cons", second, 3.5, 0) for second in range(10)]
+        with TemporaryDirectory() as folder:
+            held = Buffer(Path(folder) / "waiting.sqlite3", most_rows=6)
+            held.add(rows[:5])
+            self.assertEqual((held.waiting, held.dropped), (5, 0))
+            held.add(rows[5:])
+            self.assertEqual((held.waiting, held.dropped), (6, 4))
+            stored = []
+            self.assertEqual(held.empty_into(stored.extend), 6)
+            self.assertEqual([row[1] for row in stored], [4, 5, 6, 7, 8, 9])
+
+    def test_with_no_disk_they_wait_in_memory_as_far_as_it_goes(self):
+        rows = [("brown_cons", second, 3.5, 0) for second in range(10)]
+        with TemporaryDirectory() as folder:
+            held = Buffer(Path(folder) / "gone" / "waiting.sqlite3", most_in_memory=7)
+            with patch.object(Buffer, "_open", side_effect=OSError("no disk")):
+                held.add(rows[:4])
+                self.assertEqual((len(held.memory), held.dropped), (4, 0))
+                held.add(rows[4:])
+                self.assertEqual((len(held.memory), held.dropped), (7, 3))
+            stored = []
+            held.empty_into(stored.extend)
+        self.assertEqual([row[1] for row in stored], [3, 4, 5, 6, 7, 8, 9])
