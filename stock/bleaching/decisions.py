@@ -141,6 +141,15 @@ def _unused(here: Here) -> Figure:
     )
 
 
+def _left_share(here: Here) -> float:
+    """Return the share of a charge that leaves unused: of a cut no more of it goes from what is left."""
+    charge = _charge(here).value
+    unit, left = bleach_at(here), float(here.now.value)
+    thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
+    counted = charge * unit.symbol(len(unit.stages) - 1).per_kg
+    return min(left * (100 / thick - 1) / counted, 1.0) if counted > 0 else 1.0
+
+
 def _dull(here: Here) -> bool:
     """Whether the brightness read there is below its band."""
     try:
@@ -319,7 +328,7 @@ ROWS: tuple[Rule, ...] = (
         lambda step, here: f"Cut {abs(step.value):.1f} kg/BDt {bleach_at(here).chemical}: it leaves unused",
         at=("bleach_stage",),
         where=_bright_enough,
-        handle=Handle(look_after_last, limits=_cut_limits, moves=_less_charge),
+        handle=Handle(look_after_last, limits=_cut_limits, moves=_less_charge, comes=_left_share),
     ),
     Rule(
         "extracted_kappa_off",

@@ -36,6 +36,7 @@ class Advice:
     carrying: tuple[str, ...] = ()
     leave: bool = False
     moved: Moved | None = None
+    comes: float = 1.0  # of what the correction was sized by, the part that is known to come of it
 
     @property
     def change(self) -> float:
@@ -53,7 +54,7 @@ class Advice:
         full = float(data["full_correction_moved"].value)
         away = float(data["target_read"].value) - float(data["value_read"].value)
         learned = float(data["learned_ratio"].value) if "learned_ratio" in data else 1.0
-        return away * learned * float(self.step.results["step_moved"]) / full if full else 0.0
+        return away * self.comes * learned * float(self.step.results["step_moved"]) / full if full else 0.0
 
 
 def advise(rules: Sequence[Rule], tag: Tag, verdict: Verdict, facts: Facts) -> Advice | None:
@@ -105,6 +106,7 @@ def _card(rule: Rule, here: Here, verdict: Verdict) -> Advice:
         step=step,
         look=look if isinstance(look, Figure) else None,
         moved=rule.handle.moves(here),
+        comes=rule.handle.comes(here),
         carrying=tuple(words for words in said if words),
     )
 

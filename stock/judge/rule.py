@@ -19,6 +19,10 @@ def _unlimited(here: Here, size: Figure) -> Iterable["Most"]:
     return ()
 
 
+def _all_of_it(_: Here) -> float:
+    return 1.0
+
+
 def _nothing_named(here: Here) -> None:
     return None
 
@@ -56,7 +60,7 @@ class Handle:
     Its size is a change of what is moved, or, with `present`, the setting wanted instead of the
     present one. `moves` says what is moved, where that can be named; `limits` are what a step may not pass; `look` says when to look again, as a figure
     of `look_again` or in words; `also` what else moves with it. `gain_frac` stands in for the usual
-    share of a first step.
+    share of a first step; `comes` says which part of what it was sized by a correction is known to bring.
     """
 
     look: Callable[[Here], "Figure | str"]
@@ -65,6 +69,7 @@ class Handle:
     also: Callable[[Here, Figure], str] = _nothing_else
     gain_frac: float | None = None
     moves: Callable[[Here], "Moved | None"] = _nothing_named
+    comes: Callable[[Here], float] = _all_of_it
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,9 +144,12 @@ def dilution_flow(here: Here) -> Moved | None:
 
 
 def feed_flow(here: Here) -> Moved | None:
-    """Return the flow a vessel is fed from: more of it where it runs low, less where it fills up."""
+    """Return the flow a vessel is fed from: more of it where it runs low, less where it fills up.
+
+    None where a furnish is made up: of its shares no one is moved alone.
+    """
     stream = here.line.graph.flow_into(here.unit.id)
-    if stream is None:
+    if stream is None or getattr(here.unit, "recipe", False):
         return None
     thick = here.facts.result.streams[stream.id].consistency_pct
     if thick <= 0:

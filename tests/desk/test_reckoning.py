@@ -1,12 +1,16 @@
 """What a move of one's own should do is reckoned through the unit it acts on, on the right thing, the right way."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 from desk.floor.models import World, epoch
 from desk.floor.services import record_reading, store_samples
-from desk.floor.state import State
+from desk.floor.state import RULES, State
+from desk.stations.moves.expecting import wanted_by, wish_of_card
 from desk.stations.moves.models import Setting
 from desk.stations.moves.reckoning import NOTHING, reckoned
+from stock.judge.advice import advise
+from stock.judge.limits import judge
 from stock.simulate.plant import Plant
 from tests.desk.base import NOW, DeskCase
 from tests.line import hallin_reach
@@ -83,7 +87,7 @@ class AsThePlantDoes(DeskCase):
     """What is expected of a move is what comes of it in the plant, nobody else touching anything: in its time, to a tenth."""
 
     POINTS = (
-        "flow:brown", "flow:pulper_water", "flow:blended", "flow:blend_water", "flow:chest_water", "flow:bales_in",
+        "flow:brown", "flow:brown_water", "flow:pulper_water", "flow:blended", "flow:blend_water", "flow:chest_water", "flow:bales_in",
         "flow:cane_stock", "consistency:pulper", "consistency:furnish_chest", "consistency:headbox", "level:furnish_chest",
         "level:paper_chest", "charge:rec_bleach", "charge:cane_bleach", "charge:wood_bleach:2", "strength:wood_dose",
         "beside:cane_bleach:3:caustic", "warmth:wood_bleach:3", "power:wood_refine", "power:bale_refine", "wash:cane_wash",
@@ -98,6 +102,7 @@ class AsThePlantDoes(DeskCase):
     def opened(self):
         """Return a plant that has come to run evenly, its state, and the desk's state of what it reads."""
         plant = Plant(hallin_reach(), dt_s=self.STEP_S, rides=False)
+        plant.batches.stagger()
         plant.slow_s = 60.0
         plant.step(int(self.SETTLED_H * 3600 / self.STEP_S))
         found = {tag.id: (tag, plant.readings.truth(tag.id)) for tag in plant.line.tags}
@@ -133,17 +138,70 @@ class AsThePlantDoes(DeskCase):
             tag, expected = reckoned(state, setting, to)
             self.assertTrue(tag, point)
             steps = round(60 * expected["settled_min"] / self.STEP_S) + 2
-            came = []
-            for value in (setting.value, to):  # held by hand both times, so that nothing but the move differs
-                plant.restore(opened)
-                plant.write(point, value)
-                plant.step(steps)
-                came.append(plant.readings.truth(tag))
+            did = self.did(plant, opened, tag, steps, point, setting.value, to)
             with self.subTest(point, tag=tag, effect=expected["effect"]):
-                self.assertAlmostEqual((came[1] - came[0]) / expected["effect"], 1.0, delta=self.OFF)
+                self.assertAlmostEqual(did / expected["effect"], 1.0, delta=self.OFF)
+
+    @staticmethod
+    def did(plant, opened, tag, steps, point, value, to):
+        """Return what a move changes: the point is held by hand both times, so that nothing but the move differs."""
+        came = []
+        for one in (value, to):
+            plant.restore(opened)
+            plant.write(point, one)
+            plant.step(steps)
+            came.append(plant.readings.truth(tag))
+        return came[1] - came[0]
+
+    CARDS = (
+        ("brown_cons", "low"), ("brown_cons", "high"), ("blend_cons", "high"), ("machine_cons", "low"), ("wood_freeness", "low"),
+        ("rec_brightness", "low"), ("cane_brightness", "high"), ("e_kappa", "high"), ("p_ph", "low"), ("p_residual", "high"),
+        ("machine_level", "low"), ("slush_level", "high"), ("tower_r_level", "high"), ("cane_tower_level", "low"),
+    )  # fmt: skip
+    CARD_OFF = 0.3  # a card's step is further, and answers bend
+
+    def test_the_first_step_of_a_card_brings_what_the_card_expects(self):
+        plant, opened, state = self.opened()
+        for one in plant.handles.values():
+            known = one.setting
+            Setting.objects.create(
+                world=state.world, point=known.point, words=known.words, unit=known.unit, low=known.low, high=known.high,
+                decimals=known.decimals, station=known.station, value=round(one.read(), known.decimals + 2), at=NOW,
+            )  # fmt: skip
+        for name, side in self.CARDS:
+            state = State(state.world)
+            tag = state.line.tag(name)
+            low, high = tag.band.control
+            away = 1.6 * max(high - tag.band.target, tag.band.target - low)
+            value = tag.band.target + (away if side == "high" else -away)
+            state.readings[name] = replace(state.readings[name], value=value, verdict=judge(tag, value))
+            card = advise(RULES, tag, state.readings[name].verdict, state)
+            wish = wish_of_card(state, card, wanted_by(state, card), "")
+            steps = round(60 * wish.expected["settled_min"] / self.STEP_S) + 2
+            now = plant_reads(plant, opened, wish.point)
+            did = self.did(plant, opened, name, steps, wish.point, now, wish.to)
+            with self.subTest(name, side=side, said=card.correction, effect=wish.expected["effect"]):
+                self.assertAlmostEqual(did / wish.expected["effect"], 1.0, delta=self.CARD_OFF)
+                self.assertGreater(did if side == "low" else -did, 0)  # towards its target
+
+    def test_a_furnish_is_not_moved_by_one_of_its_shares(self):
+        state = State(self.world, NOW)
+        tag = state.line.tag("blend_level")
+        for value in (tag.band.control[0] - 5, tag.band.control[1] + 5):
+            state.readings[tag.id] = replace(state.readings[tag.id], value=value, verdict=judge(tag, value))
+            card = advise(RULES, tag, state.readings[tag.id].verdict, state)
+            with self.subTest(value):
+                self.assertIn("BDt/h", card.correction)
+                self.assertIsNone(card.moved)
 
     def test_of_what_others_answer_nothing_is_expected(self):
         plant, _, state = self.opened()
         for point in self.OF_NOTHING:
             with self.subTest(point):
                 self.assertEqual(reckoned(state, *self.setting(state, plant, point)), NOTHING)
+
+
+def plant_reads(plant, opened, point):
+    """Return where a point stands as the plant was opened."""
+    plant.restore(opened)
+    return plant.handles[point].read()

@@ -76,7 +76,8 @@ def wish_of_card(state: State, card: Advice, to: float, text: str) -> Wish:
     start = present.value if present is not None else moved.base if moved is not None else None
     if wanted is not None and start is not None and abs(wanted - start) > 1e-9:
         expected["effect"] = expected["effect"] * (to - start) / (wanted - start)
-    if card.look is None and moved is not None and start is not None:  # what is moved says itself when it shows
+    told = card.look is not None or card.tag.reads == "level"  # a level's card says over how many hours it is
+    if not told and moved is not None and start is not None:  # what is moved says itself when it shows
         tag, own = reckoned(state, Setting(point=moved.point, value=start), to)
         expected = own if tag == card.tag.id else expected
     known = moved is not None and (present is not None or not state.world.simulated)
