@@ -8,6 +8,8 @@ import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
+from statistics import median
+from typing import Any
 
 import django
 
@@ -119,7 +121,26 @@ def pages() -> None:
         pulse.forget()
         client.get("/live/")
 
-    report("page Line after a change", best(cold, 20), empty, "(once a change and process)")
+    report("page Line with nothing remembered", best(cold, 20), empty, "(once a process)")
+    kept = [after_an_entry(client, number) for number in range(20)]
+    report("page Line after an entry", median(sorted(kept)[:10]), empty, "(once an entry and process)")
+
+
+def after_an_entry(client: Any, number: int) -> float:
+    """Keep a reading, and return how long the first page after it takes, seconds."""
+    from desk.floor import clock
+    from desk.floor.models import World
+    from desk.floor.services import record_reading
+    from desk.people.models import Person
+
+    world, person = World.objects.get(slug="live"), Person.objects.get(username="sundby")
+    at = clock.now()
+    record_reading(
+        world, person, "furnish_freeness", 380.0 + number, at=at, form_key=f"bench-{number}-{at.timestamp()}"
+    )
+    start = time.perf_counter()
+    assert client.get("/live/").status_code == 200
+    return time.perf_counter() - start
 
 
 def eight_digesters(folder: Path) -> Path:
