@@ -11,7 +11,7 @@ from django.test import SimpleTestCase
 from desk.exchange.buffer import Buffer
 from desk.floor.due import Item
 from desk.floor.models import Cook, Order
-from desk.floor.next_up import HURTS_SOON, SOON, _place
+from desk.floor.next_up import HURTS_SOON, SOON, _place, next_up
 from desk.floor.state import State
 from desk.stations.ahead.looking import stands_of
 from desk.stations.bleach.again import used_again
@@ -212,6 +212,45 @@ class LevelsMoved(DeskCase):
                     at = NOW - timedelta(minutes=settled_min) - timedelta(hours=hours) - timedelta(minutes=off)
                     move = Move(world=self.world, at=at, to_value=1, expected={"settled_min": float(settled_min)})
                     self.assertEqual(is_news(State(self.world, NOW), move), news)
+
+    def fed(self, minutes_ago, **more):
+        """Return a flow that was set for a level an hour long, followed."""
+        move = Move(
+            world=self.world, point="flow:brown", words="flow of brown stock", unit="L/min", from_value=718, to_value=1010,
+            at=NOW - timedelta(minutes=minutes_ago), tag="tower_a_level",
+            expected={"effect": 4.0, "settled_min": 60.0, "first_min": 30.0},
+        )  # fmt: skip
+        values = [60.0, 60.0, 60.0 + 4.0 * minutes_ago / 60]
+        line = State(self.world, NOW).line
+        return Followed(move, line.tag("tower_a_level"), NOW, [-10.0, 0.0, float(minutes_ago)], values, **more)
+
+    def test_a_flow_set_for_a_level_is_set_back_when_its_hour_is_over(self):
+        early, on_time, late = self.fed(10), self.fed(45), self.fed(70)
+        self.assertIn("Look first at 14:50", early.sentence)
+        self.assertIn("By 15:20 the flow goes back to 718 L/min", early.sentence)
+        self.assertIn("It worked: 60 to 63 % by 14:30", on_time.sentence)
+        self.assertEqual((on_time.level, on_time.to_set_back), ("ok", False))
+        self.assertIn("Set it back to 718 L/min: the level goes on moving", late.sentence)
+        self.assertEqual((late.level, late.to_set_back), ("outside", True))
+        done = self.fed(70, moved_on=True)
+        self.assertNotIn("back", done.sentence)
+        self.assertEqual((done.level, done.to_set_back), ("ok", False))
+
+    def test_the_rail_says_so_until_the_flow_is_moved_again(self):
+        at = NOW - timedelta(minutes=70)
+        given = {
+            "world": self.world, "by": self.people["operator"], "point": "flow:brown", "words": "flow of brown stock",
+            "unit": "L/min", "station": "wash",
+        }  # fmt: skip
+        Move.objects.create(
+            **given, form_key="on", from_value=718, to_value=1010, at=at, tag="tower_a_level",
+            expected={"effect": 4.0, "settled_min": 60.0, "first_min": 30.0},
+        )  # fmt: skip
+        said = [item for item in next_up(State(self.world, NOW)) if "Set it back to 718 L/min" in item.size]
+        self.assertEqual([(item.level, item.now) for item in said], [("outside", True)])
+        Move.objects.create(**given, form_key="back", from_value=1010, to_value=718, at=NOW - timedelta(minutes=2))
+        later = next_up(State(self.world, NOW))
+        self.assertFalse([item for item in later if "Set it back" in item.size])
 
     def test_one_the_plant_refused_is_not_judged(self):
         move = Move.objects.create(

@@ -138,9 +138,23 @@ class AsThePlantDoes(DeskCase):
             tag, expected = reckoned(state, setting, to)
             self.assertTrue(tag, point)
             steps = round(60 * expected["settled_min"] / self.STEP_S) + 2
-            did = self.did(plant, opened, tag, steps, point, setting.value, to)
+            value = setting.value
+            if state.line.tag(tag).reads == "level" and point.startswith("flow:"):  # against what is drawn
+                value = state.result.streams[point.removeprefix("flow:")].total_t_per_h * 1000 / 60
+            did = self.did(plant, opened, tag, steps, point, value, to)
             with self.subTest(point, tag=tag, effect=expected["effect"]):
                 self.assertAlmostEqual(did / expected["effect"], 1.0, delta=self.OFF)
+
+    def test_back_to_what_is_drawn_a_flow_moves_no_level_wherever_it_was(self):
+        state = State(self.world, NOW)
+        drawn = state.result.streams["cane_stock"].total_t_per_h * 1000 / 60
+        row = Setting(
+            world=self.world, point="flow:cane_stock", words="x", unit="L/min", low=0, high=1e4, decimals=0, station="wash",
+            value=2 * drawn, at=NOW,
+        )  # fmt: skip
+        self.assertEqual(reckoned(state, row, drawn), NOTHING)
+        tag, less = reckoned(state, row, 0.5 * drawn)
+        self.assertEqual((tag, less["effect"] < -5), ("cane_tower_level", True))
 
     @staticmethod
     def did(plant, opened, tag, steps, point, value, to):

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from desk.floor.models import epoch
 from desk.floor.state import State
-from desk.stations.moves.models import Gain, Made, Move
+from desk.stations.moves.models import Gain, Made, Move, number
 from stock.decisions import RULES
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
@@ -57,6 +57,7 @@ class Followed:
     times_min: Sequence[float] = ()
     values: Sequence[float] = ()
     causes: Sequence[str] = ()
+    moved_on: bool = False  # whether its point was moved again since
 
     @property
     def made_words(self) -> str:
@@ -83,6 +84,17 @@ class Followed:
     def judged(self) -> bool:
         """Whether an effect was said, of something that is read."""
         return self.tag is not None and self.move.effect != 0
+
+    @property
+    def runs_on(self) -> bool:
+        """Whether it is a flow set for a level, and on still: the level goes on moving once it is where it should be."""
+        at_level = self.tag is not None and self.tag.reads == "level" and self.move.point.startswith("flow:")
+        return at_level and self.judged and not self.not_made and not self.moved_on
+
+    @property
+    def to_set_back(self) -> bool:
+        """Whether its hours are over and it is on still."""
+        return self.runs_on and self.now >= self.move.settled_at
 
     @property
     def too_early(self) -> bool:
@@ -174,6 +186,8 @@ class Followed:
     @property
     def level(self) -> str:
         """How grave it is that it stands so."""
+        if self.to_set_back:
+            return "outside"
         return {
             "wrong_way": "act",
             "no_effect": "outside",
@@ -198,14 +212,23 @@ class Followed:
             return f"The plant did not make it: {move.made.words}. Nothing has changed"
         if not self.judged or self.tag is None:
             return "Nothing was expected of it in figures"
+        back = f". {self._back()}" if self.runs_on else ""
         if self.too_early or not self.verdict:
-            return f"Look first at {timezone.localtime(move.look_at):%H:%M}: {self._expected()}"
+            return f"Look first at {timezone.localtime(move.look_at):%H:%M}: {self._expected()}{back}"
         if self.verdict == "cannot":
             return f"It cannot be judged yet: {self._expected()}; it takes two readings before it and two after it begins to show"
-        ending = f". {NEXT[self.verdict]}" if self.verdict in NEXT else ""
+        ending = f". {NEXT[self.verdict]}" if self.verdict in NEXT and not self.to_set_back else ""
         if self.verdict in ("no_effect", "wrong_way") and self.causes:
             ending += f": {'; '.join(self.causes)}"
-        return f"{SAID[self.verdict]}: {self._found()}; {self._expected()}{ending}"
+        return f"{SAID[self.verdict]}: {self._found()}; {self._expected()}{ending}{back}"
+
+    def _back(self) -> str:
+        """Say to what the flow is set back, and when."""
+        before = self.move.from_value
+        to = "what is drawn" if before is None else f"{number(before)} {self.move.unit}".strip()
+        if self.to_set_back:
+            return f"Set it back to {to}: the level goes on moving"
+        return f"By {timezone.localtime(self.move.settled_at):%H:%M} the flow goes back to {to}"
 
     def _expected(self) -> str:
         assert self.tag is not None
@@ -327,9 +350,11 @@ def follow(state: State, move: Move, others: Iterable[Move] = ()) -> Followed:
     tag = state.line.tag(move.tag) if move.tag and any(one.id == move.tag for one in state.line.tags) else None
     if tag is None:
         return Followed(move, None, state.now)
+    others = list(others)
     window = Window.of(move, others, state.now)
     times, values = _live(state, move, tag, window) if tag.live else _laboratory(state, move, tag, window)
-    return Followed(move, tag, state.now, times, values, causes_of(move.rule))
+    moved_on = any(one.point == move.point and one.at > move.at and _counts(one) for one in others if one.point)
+    return Followed(move, tag, state.now, times, values, causes_of(move.rule), moved_on)
 
 
 def _live(state: State, move: Move, tag: Tag, window: Window) -> tuple[list[float], list[float]]:

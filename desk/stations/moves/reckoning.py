@@ -37,6 +37,7 @@ LOOP_MIN: Final = 1.5  # for a loop or a dilution to have its way
 LEVEL_H: Final = 4.0  # over which a flow is reckoned to run a vessel up or down
 HALF_FRAC: Final = 0.35  # of the time in which an averaging level comes to its set point, when half of it shows
 LEAST: Final = 1e-9  # of an effect
+LEAST_PTS: Final = 0.5  # of a level, below which it stands
 NOTHING: Final[tuple[str, dict[str, Any]]] = ("", {})
 
 
@@ -92,11 +93,11 @@ def _flow(state: State, stream: str, before: float, to: float) -> tuple[str, dic
         return _said(
             state, tag, -(now - water) * (to - before) / (total + to - before), mixed_min=_mixes_min(state, target)
         )
-    return _fed(state, stream, before, to)
+    return _fed(state, stream, to)
 
 
-def _fed(state: State, stream: str, before: float, to: float) -> tuple[str, dict[str, Any]]:
-    """Reckon a flow of stock on the next vessel's level: it runs full by so much more an hour.
+def _fed(state: State, stream: str, to: float) -> tuple[str, dict[str, Any]]:
+    """Reckon a flow of stock on the next vessel's level: it runs full by what is fed over what is drawn, hour by hour.
 
     What is cooked comes by the cooks, and of a furnish the other shares give way: neither level says anything of it.
     """
@@ -105,10 +106,12 @@ def _fed(state: State, stream: str, before: float, to: float) -> tuple[str, dict
     vessel = next((one for one in way if isinstance(one, BatchDigesters) or _has_level(one)), None)
     if not isinstance(vessel, Vessel) or vessel.level not in state.readings or getattr(vessel, "recipe", False):
         return NOTHING
-    bdt_per_h = (to - before) / L_PER_MIN * 3600 * state.result.streams[stream].consistency_pct / 100
+    at_rest = state.result.streams[stream]
+    over = to - at_rest.total_t_per_h * 1000 / 60  # back to what is drawn it moves no more, wherever it was before
+    bdt_per_h = over / L_PER_MIN * 3600 * at_rest.consistency_pct / 100
     full = float(getattr(vessel, "volume_m3", 1.0)) * (vessel.holds_pct or 4.0) / 100
     effect = 100 * bdt_per_h * LEVEL_H / full
-    if abs(effect) < LEAST:
+    if abs(effect) < LEAST_PTS:
         return NOTHING
     return vessel.level or "", course(effect, first_min=30.0, settled_min=60 * LEVEL_H)
 
