@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from stock.bleaching.aftermath import AFTERMATH_QUIET, AFTERMATH_ROWS, REDUCING, reduces_last
 from stock.bleaching.conditions import CONDITION_QUIET, CONDITION_ROWS
 from stock.bleaching.last_stage import bleach_at, look_after_last, reaches, told_of
+from stock.bleaching.residual import residual_share
 from stock.bleaching.symbols import FORMULA, middle
 from stock.bleaching.through import extracted, usual_charge
 from stock.bleaching.unit import BleachDose, BleachStage, Stage
@@ -123,11 +124,16 @@ def _answers(here: Here) -> bool:
 # ---- residual
 
 
+def _last_liquor(here: Here) -> tuple[float, float]:
+    """Return the consistency of the last stage, and what a kilogram of its charge counts for in a residual."""
+    unit = bleach_at(here)
+    symbol = unit.symbol(len(unit.stages) - 1)
+    return unit.last.consistency_pct or middle(symbol.consistency_pct), symbol.per_kg
+
+
 def _unused(here: Here) -> Figure:
     """What leaves unused, taken off the last stage's charge."""
-    unit = bleach_at(here)
-    thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
-    counts = unit.symbol(len(unit.stages) - 1).per_kg
+    thick, counts = _last_liquor(here)
     return figure(
         "residual_trim",
         "surely unused",
@@ -143,11 +149,15 @@ def _unused(here: Here) -> Figure:
 
 def _left_share(here: Here) -> float:
     """Return the share of a charge that leaves unused: of a cut no more of it goes from what is left."""
-    charge = _charge(here).value
-    unit, left = bleach_at(here), float(here.now.value)
-    thick = unit.last.consistency_pct or middle(unit.symbol(len(unit.stages) - 1).consistency_pct)
-    counted = charge * unit.symbol(len(unit.stages) - 1).per_kg
-    return min(left * (100 / thick - 1) / counted, 1.0) if counted > 0 else 1.0
+    thick, counts = _last_liquor(here)
+    charged = float(_charge(here).value) * counts
+    try:
+        left = residual_share(
+            residual_g_per_l=float(here.now.value), stage_consistency_pct=thick, charge_kg_per_bdt=charged
+        )
+    except DomainError:  # as much as was charged, or more: all of a cut is left out
+        return 1.0
+    return left / 100
 
 
 def _dull(here: Here) -> bool:

@@ -222,15 +222,23 @@ class LevelsMoved(DeskCase):
         )  # fmt: skip
         values = [60.0, 60.0, 60.0 + 4.0 * minutes_ago / 60]
         line = State(self.world, NOW).line
-        return Followed(move, line.tag("tower_a_level"), NOW, [-10.0, 0.0, float(minutes_ago)], values, **more)
+        return Followed(
+            move,
+            line.tag("tower_a_level"),
+            NOW,
+            [-10.0, 0.0, float(minutes_ago)],
+            values,
+            drawn_l_per_min=712.0,
+            **more,
+        )
 
     def test_a_flow_set_for_a_level_is_set_back_when_its_hour_is_over(self):
         early, on_time, late = self.fed(10), self.fed(45), self.fed(70)
         self.assertIn("Look first at 14:50", early.sentence)
-        self.assertIn("By 15:20 the flow goes back to 718 L/min", early.sentence)
+        self.assertIn("By 15:20 the flow goes back to what is drawn, 712 L/min", early.sentence)
         self.assertIn("It worked: 60 to 63 % by 14:30", on_time.sentence)
         self.assertEqual((on_time.level, on_time.to_set_back), ("ok", False))
-        self.assertIn("Set it back to 718 L/min: the level goes on moving", late.sentence)
+        self.assertIn("Set it back to what is drawn, 712 L/min: the level goes on moving", late.sentence)
         self.assertEqual((late.level, late.to_set_back), ("outside", True))
         done = self.fed(70, moved_on=True)
         self.assertNotIn("back", done.sentence)
@@ -243,12 +251,16 @@ class LevelsMoved(DeskCase):
             "unit": "L/min", "station": "wash",
         }  # fmt: skip
         Move.objects.create(
-            **given, form_key="on", from_value=718, to_value=1010, at=at, tag="tower_a_level",
+            **given, form_key="on", from_value=600, to_value=1010, at=at, tag="tower_a_level",
             expected={"effect": 4.0, "settled_min": 60.0, "first_min": 30.0},
         )  # fmt: skip
-        said = [item for item in next_up(State(self.world, NOW)) if "Set it back to 718 L/min" in item.size]
+        state = State(self.world, NOW)
+        drawn = state.result.streams["brown"].total_t_per_h * 1000 / 60  # and not the 600 it was short at
+        said = [item for item in next_up(state) if f"Set it back to what is drawn, {drawn:.0f} L/min" in item.size]
         self.assertEqual([(item.level, item.now) for item in said], [("outside", True)])
-        Move.objects.create(**given, form_key="back", from_value=1010, to_value=718, at=NOW - timedelta(minutes=2))
+        Move.objects.create(
+            **given, form_key="back", from_value=1010, to_value=round(drawn), at=NOW - timedelta(minutes=2)
+        )
         later = next_up(State(self.world, NOW))
         self.assertFalse([item for item in later if "Set it back" in item.size])
 

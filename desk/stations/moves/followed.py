@@ -58,6 +58,7 @@ class Followed:
     values: Sequence[float] = ()
     causes: Sequence[str] = ()
     moved_on: bool = False  # whether its point was moved again since
+    drawn_l_per_min: float | None = None  # of a flow, what is drawn of it by the balance
 
     @property
     def made_words(self) -> str:
@@ -223,9 +224,9 @@ class Followed:
         return f"{SAID[self.verdict]}: {self._found()}; {self._expected()}{ending}{back}"
 
     def _back(self) -> str:
-        """Say to what the flow is set back, and when."""
-        before = self.move.from_value
-        to = "what is drawn" if before is None else f"{number(before)} {self.move.unit}".strip()
+        """Say to what the flow is set back, and when: to what is drawn, which is not what it stood at where that was short."""
+        drawn = self.drawn_l_per_min
+        to = "what is drawn" + ("" if drawn is None else f", {number(drawn)} L/min")
         if self.to_set_back:
             return f"Set it back to {to}: the level goes on moving"
         return f"By {timezone.localtime(self.move.settled_at):%H:%M} the flow goes back to {to}"
@@ -354,7 +355,9 @@ def follow(state: State, move: Move, others: Iterable[Move] = ()) -> Followed:
     window = Window.of(move, others, state.now)
     times, values = _live(state, move, tag, window) if tag.live else _laboratory(state, move, tag, window)
     moved_on = any(one.point == move.point and one.at > move.at and _counts(one) for one in others if one.point)
-    return Followed(move, tag, state.now, times, values, causes_of(move.rule), moved_on)
+    stream = state.result.streams.get(move.point.removeprefix("flow:"))
+    drawn = None if stream is None else stream.total_t_per_h * 1000 / 60
+    return Followed(move, tag, state.now, times, values, causes_of(move.rule), moved_on, drawn)
 
 
 def _live(state: State, move: Move, tag: Tag, window: Window) -> tuple[list[float], list[float]]:
