@@ -19,6 +19,7 @@ from stock.line.balance import LineBalance, Order
 from stock.line.definition import Definition
 from stock.line.story import Story
 from stock.primitives import Mix, Store, Vessel
+from stock.simulate.chance import normal_of
 from stock.tag import Tag
 
 if TYPE_CHECKING:
@@ -109,8 +110,8 @@ class Plant:
 
     def _noise(self, tag_id: str, at_s: float) -> float:
         """Slow and fast noise of unit size, the same for the same moment."""
-        rng = np.random.default_rng([self.seed, self._index[tag_id], int(at_s) // 5])
-        return float(0.5 * self._wave(tag_id, at_s) + 0.6 * rng.standard_normal())
+        fast = normal_of(self.seed, self._index[tag_id], int(at_s) // 5)
+        return float(0.5 * self._wave(tag_id, at_s) + 0.6 * fast)
 
     def _wave(self, tag_id: str, at_s: Any) -> Any:
         """Return the slow part of noise at a moment, or at each of many."""

@@ -19,6 +19,7 @@ from stock.bleaching.unit import BleachDose
 from stock.cooking.recipe import Digester
 from stock.material import INDEX
 from stock.primitives import Sink, Tank, Unit
+from stock.simulate.chance import normal_of
 from stock.simulate.layout import DISSOLVED, FIBRE, FILLER, MARKED, MASSES, SOLIDS
 from stock.simulate.quality import brightness_pct
 from stock.simulate.watched import TAUS_S
@@ -113,14 +114,11 @@ class Readings:
 
     def _noise(self, tag_id: str) -> float:
         """Return noise of unit size, the same for the same moment: a slow part, and one that changes with every reading."""
-        now, name = int(self.plant.now_s), crc32(tag_id.encode())
-
-        def at(every_s: int, block: int) -> float:
-            return float(np.random.default_rng([self.plant.seed, name, every_s, block]).standard_normal())
-
+        now, seed, name = int(self.plant.now_s), self.plant.seed, crc32(tag_id.encode())
         block, part = divmod(now, 60)
-        slow = at(60, block) * (1 - part / 60) + at(60, block + 1) * part / 60
-        return 0.45 * slow + 0.8 * at(NOISE_S, now // NOISE_S)
+        before, after = normal_of(seed, name, 60, block), normal_of(seed, name, 60, block + 1)
+        slow = before * (1 - part / 60) + after * part / 60
+        return 0.45 * slow + 0.8 * normal_of(seed, name, NOISE_S, now // NOISE_S)
 
     # ---- where a tag is
 

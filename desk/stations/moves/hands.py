@@ -193,10 +193,13 @@ class Hands:
         if not changed and not gone:
             return
         fields = ("words", "unit", "low", "high", "decimals", "station", "value")
+        rows = [
+            Setting(world=self.world, point=one["point"], at=now, **{name: one[name] for name in fields})
+            for one in changed
+        ]
         with transaction.atomic():
-            for one in changed:
-                Setting.objects.update_or_create(
-                    world=self.world, point=one["point"], defaults={**{name: one[name] for name in fields}, "at": now}
-                )
+            Setting.objects.bulk_create(
+                rows, update_conflicts=True, unique_fields=["world", "point"], update_fields=[*fields, "at"]
+            )
             if gone:
                 Setting.objects.filter(world=self.world, point__in=gone).delete()
