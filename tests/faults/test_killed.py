@@ -118,7 +118,7 @@ class Killed(TestCase):
             chance = random.Random(7)
             for kill in range(KILLS):
                 heard, patience = len(acknowledged), time.monotonic() + 10
-                time.sleep(chance.uniform(0.1, 0.5))
+                time.sleep(chance.uniform(0.05, 0.25))
                 while len(acknowledged) == heard and time.monotonic() < patience:
                     time.sleep(0.02)  # a busy machine writes slower than it is killed: something new each time
                 if kill == KILLS // 2:  # the whole server, as with the power
