@@ -1,10 +1,15 @@
 """The one command and the documents: what they name exists, and what exists is named."""
 
+import os
 import re
 import subprocess
 import sys
+from importlib.machinery import SourceFileLoader
+from importlib.util import module_from_spec, spec_from_loader
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest import TestCase
+from unittest.mock import patch
 
 from stock.line.kinds import KINDS
 from stock.units import said
@@ -46,6 +51,32 @@ class Command(TestCase):
         given = re.search(r"echo '(\{.*?\})'", readme).group(1)
         promised = re.search(r'"value": ([\d.]+)', readme).group(1)
         self.assertIn(promised, fox("calc", "dilution_water_l_per_min", given=given).stdout)
+
+
+class Environment(TestCase):
+    def setUp(self) -> None:
+        self.enterContext(patch.dict(os.environ))
+        self.enterContext(patch.object(sys, "path", [*sys.path]))
+        loader = SourceFileLoader("fox_command", str(ROOT / "fox"))
+        self.fox = module_from_spec(spec_from_loader("fox_command", loader))
+        loader.exec_module(self.fox)
+        self.other = Path(self.enterContext(TemporaryDirectory())) / "python3"
+
+    def made_with(self) -> str:
+        with patch.object(self.fox, "DEBIANS", self.other):
+            return self.fox.maker()
+
+    def test_debians_own_python_makes_it_where_it_is_of_the_same_version(self) -> None:
+        self.other.symlink_to(sys.executable)
+        self.assertEqual(self.made_with(), str(self.other))
+
+    def test_this_one_does_where_that_is_missing_or_of_another_version_or_without_the_module(self) -> None:
+        self.assertEqual(self.made_with(), sys.executable)
+        for wrong in ("sys.version_info = (3, 9, 2)", "sys.modules['ensurepip'] = None"):
+            with self.subTest(wrong):
+                self.other.write_text(f"#!{sys.executable}\nimport sys\n{wrong}\nexec(sys.argv[2])\n")
+                self.other.chmod(0o755)
+                self.assertEqual(self.made_with(), sys.executable)
 
 
 class Documents(TestCase):
