@@ -1,12 +1,20 @@
 // Trends: the instrument as a line, the laboratory as points, the band behind them, and the numbers as a table.
 
-// A colour of the style sheet as the canvas wants it: `light-dark()` has to be worked out by an element that uses it.
+// Colours of the style sheet as the canvas wants them: `light-dark()` has to be worked out by an element that uses it.
+// All are asked at once, since every change of the page has its styles worked out again; a paint asks anew, by day or night.
+const COLOURS = ["--ink", "--soft", "--rule", "--act", "--band"];
+let mixed;
+
 function colour(name) {
-  const probe = document.body.appendChild(document.createElement("i"));
-  probe.style.color = `var(${name})`;
-  const found = getComputedStyle(probe).color;
-  probe.remove();
-  return found;
+  if (!mixed) {
+    const probes = COLOURS.map(() => document.createElement("i"));
+    probes.forEach((probe, index) => probe.style.setProperty("color", `var(${COLOURS[index]})`));
+    document.body.append(...probes);
+    mixed = Object.fromEntries(COLOURS.map((one, index) => [one, getComputedStyle(probes[index]).color]));
+    for (const probe of probes) probe.remove();
+    queueMicrotask(() => { mixed = undefined; });
+  }
+  return mixed[name];
 }
 
 const local = (at, figure) => new Date((at + figure.data.offset_s) * 1000).toISOString().slice(11, 16);
