@@ -145,6 +145,27 @@ def _other_side(here: Here, step: Figure) -> str:
     return f"{words}: cut the {here.family} share by {points:.0f} point{'' if round(points) == 1 else 's'}"
 
 
+def _rest_and_branch(here: Here, step: Figure) -> str:
+    """Say what to take off the draw, and what else the feed fills."""
+    return ". ".join(words for words in (_other_side(here, step), _other_branch(here, step)) if words)
+
+
+def _other_branch(here: Here, step: Figure) -> str:
+    """Say where the rest of what is moved goes, where the feed is parted on its way."""
+    graph = here.line.graph
+    stream = graph.flow_into(here.unit.id)
+    branch = None if stream is None else graph.parted_to(stream, here.unit.id)
+    if stream is None or branch is None:
+        return ""
+    arrives = here.arriving_frac(stream)
+    moved = float(step.results["step_moved"]) / arrives
+    verb = "more" if here.side == "low" else "less"
+    return (
+        f"That is {moved:.2f} BDt/h {verb} of {stream.called}: {100 * arrives:.0f} % of it comes here,"
+        f" {moved * (1 - arrives):.2f} BDt/h {verb} runs in {branch.called}"
+    )
+
+
 def _points(here: Here, bdt_per_h: float) -> float:
     """Return points of the furnish that a flow is, where this vessel's stock is a share of it; 0 elsewhere."""
     order, graph = here.facts.result.order, here.line.graph
@@ -234,7 +255,7 @@ ROWS: tuple[Rule, ...] = (
         _feed,
         _say_feed,
         at=CHESTS,
-        handle=Handle(_look_level, limits=_what_is_carried, also=_other_side, gain_frac=STEADY, moves=feed_flow),
+        handle=Handle(_look_level, limits=_what_is_carried, also=_rest_and_branch, gain_frac=STEADY, moves=feed_flow),
     ),
     Rule(
         "tower_low",
@@ -245,7 +266,7 @@ ROWS: tuple[Rule, ...] = (
         _feed,
         _say_feed,
         at=("tower", "blow_tank"),
-        handle=Handle(_look_level, limits=_what_is_carried, also=_other_side, gain_frac=STEADY, moves=feed_flow),
+        handle=Handle(_look_level, limits=_what_is_carried, also=_rest_and_branch, gain_frac=STEADY, moves=feed_flow),
     ),
     Rule(
         "vessel_high",
@@ -256,7 +277,7 @@ ROWS: tuple[Rule, ...] = (
         _draw,
         _say_less,
         at=(*CHESTS, "tower"),
-        handle=Handle(_look_level, limits=_all_that_comes, gain_frac=STEADY, moves=feed_flow),
+        handle=Handle(_look_level, limits=_all_that_comes, also=_other_branch, gain_frac=STEADY, moves=feed_flow),
     ),
     Rule(
         "blow_tank_high",

@@ -221,6 +221,11 @@ class Place:
         """Return all that leaves its unit, bone-dry."""
         return self._sum(self.line.graph.out(self.unit.id))
 
+    def arriving_frac(self, stream: "StreamDef") -> float:
+        """Return the share of a stream, from further up, that comes to its unit; LookupError where it does not come there."""
+        streams = self.facts.result.streams
+        return self.line.graph.arriving_frac(stream, self.unit.id, lambda name: streams[name].bdt_per_h)
+
     def _sum(self, streams: "Sequence[StreamDef]") -> float:
         return sum(self.facts.result.streams[one.id].bdt_per_h for one in streams)
 

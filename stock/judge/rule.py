@@ -144,7 +144,7 @@ def dilution_flow(here: Here) -> Moved | None:
 
 
 def feed_flow(here: Here) -> Moved | None:
-    """Return the flow a vessel is fed from: more of it where it runs low, less where it fills up.
+    """Return the flow a vessel is fed from: more of it where it runs low, less where it fills up, for all that arrives.
 
     None where a furnish is made up: of its shares no one is moved alone.
     """
@@ -157,7 +157,8 @@ def feed_flow(here: Here) -> Moved | None:
     sign = -1.0 if here.side == "high" else 1.0
     per_bdt = 1000 / 60 / (thick / 100)
     drawn = here.facts.result.streams[stream.id].bdt_per_h  # at rest, as much is fed as is drawn
-    return Moved(f"flow:{stream.id}", f"flow of {stream.called}", "L/min", sign * per_bdt, drawn * per_bdt)
+    per_step = sign * per_bdt / here.arriving_frac(stream)
+    return Moved(f"flow:{stream.id}", f"flow of {stream.called}", "L/min", per_step, drawn * per_bdt)
 
 
 def net_power(here: Here) -> Moved:

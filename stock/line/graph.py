@@ -1,9 +1,9 @@
 """How the units of a line hang together: what runs in and out, what lies up and down the stock's own way."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, TypeVar
 
-from stock.primitives import Dose, Mix, React, Sink, Source, Store, Tank, Unit, Water
+from stock.primitives import Dose, Mix, React, Sink, Source, Split, Store, Tank, Unit, Water
 
 if TYPE_CHECKING:
     from stock.line.definition import StreamDef
@@ -91,6 +91,33 @@ class Graph:
                 into = None if onward is None else self.units[onward.target]
                 blown = isinstance(unit, React) and getattr(into, "volume_m3", None) is not None
                 return None if blown else onward  # what is blown into a vessel comes in batches, not as a flow
+        return None
+
+    def arriving_frac(self, stream: "StreamDef", unit_id: str, bdt_per_h: Callable[[str], float]) -> float:
+        """Return the share of a stream's bone-dry that comes into a unit further down: 1 where nothing is parted on the way.
+
+        Raises
+        ------
+        LookupError
+            Where it does not come there.
+        """
+        found, fed = 1.0, self.fed_by(unit_id)
+        seen = {unit_id}
+        while fed is not None and fed.id != stream.id and fed.source not in seen:
+            seen.add(fed.source)
+            found *= bdt_per_h(fed.id) / sum(bdt_per_h(one.id) for one in self.into(fed.source))
+            fed = self.fed_by(fed.source)
+        if fed is None or fed.id != stream.id:
+            raise LookupError(stream.id)
+        return found
+
+    def parted_to(self, stream: "StreamDef", unit_id: str) -> "StreamDef | None":
+        """Return the other branch of the first parting between a stream and a unit that it feeds; None where there is none."""
+        for unit in self.upstream(unit_id):
+            if isinstance(unit, Split) and not unit.by_grade and 0 < unit.accept_frac < 1:
+                return self.streams[unit.rest]
+            if unit.id == stream.source:
+                break
         return None
 
     @property

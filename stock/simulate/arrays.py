@@ -44,6 +44,7 @@ class Loops(NamedTuple):
     set_point: np.ndarray
     reset_gain: np.ndarray
     gain: np.ndarray
+    per_rest: np.ndarray  # of a consistency's loop: one over the bone-dry that runs there at rest; 0 for others
     auto: np.ndarray
     at_rest: np.ndarray  # loops that wait while the sheet is lost
     drives: np.ndarray

@@ -17,7 +17,7 @@ from stock.errors import DomainError
 from stock.line.balance import LineBalance
 from stock.line.definition import Definition
 from stock.line.order import Order
-from stock.simulate.arrays import TOTAL, sparse_of
+from stock.simulate.arrays import DRY, TOTAL, sparse_of
 from stock.simulate.batches import Batches
 from stock.simulate.bleaching import Bleaching
 from stock.simulate.control import Plan, plan
@@ -174,6 +174,8 @@ class Running(Stepping, ABC):
         self.ring[:] = start
         self.least_t = LEAST_FRAC * (self.signals @ self.rows[:, TOTAL])
         self.least_t[self.levels] = -1.0  # a level can always be seen
+        self.per_rest = np.zeros(len(self.least_t))
+        self.per_rest[self.cons] = 1 / np.maximum((self.signals @ self.rows[:, DRY])[self.cons], 1e-12)
         self.filtered = start.copy()
         self.slow_at_s = 0.0
 

@@ -112,7 +112,7 @@ class Stepping(Wired):
     def _loops(self) -> Loops:
         return Loops(
             self.offset, self.late_at, self.lag, self.least_t, self.set_point, self.reset_gain, self.gain,
-            self.auto, self.at_rest, self.drives, self.driven_by_loops, self.total_loop,
+            self.per_rest, self.auto, self.at_rest, self.drives, self.driven_by_loops, self.total_loop,
         )  # fmt: skip
 
     def _eyes(self) -> Eyes:

@@ -17,6 +17,8 @@ Array = np.ndarray
 
 SWING_S: Final = 300.0  # of what leaves a vessel that is not stirred
 LEAST_T: Final = 1e-12
+THINNEST: Final = 0.1  # of a set point, below which a controller asks no more for being further off
+LEAST_TIMES: Final = 0.03  # of what runs at rest, below which it asks no less
 MOST_SWING: Final = 0.9  # of the water there is, that makes up for a swing
 LOG_CSF: Final = MARKED["log_csf"]
 OF_SOLIDS: Final = np.array(SOLIDS)
@@ -88,12 +90,21 @@ def filter_late(ring: Array, at: int, late_at: Array, lag: Array, is_seen: Array
 
 @inner
 def answer(
-    set_point: Array, filtered: Array, reset_gain: Array, gain: Array, acts: Array, error: Array, asked: Array
-) -> None:
-    """Say by how much each loop's controller asks its flow to be moved."""
+    set_point: Array, filtered: Array, reset_gain: Array, gain: Array, per_rest: Array, sensed: Array, acts: Array,
+    error: Array, asked: Array,
+) -> None:  # fmt: skip
+    """Say by how much each loop's controller asks its flow to be moved.
+
+    Water thins less the more it is, and more the less runs. So a consistency's controller goes by what is wanting
+    of water, which both are straight lines in: the set point over what is measured, times the bone-dry that runs.
+    """
     for loop in range(len(asked)):
-        off = set_point[loop] - filtered[loop]
-        asked[loop] = (off * reset_gain[loop] + off - error[loop]) * gain[loop] if acts[loop] else 0.0
+        wanted, times = set_point[loop], 1.0
+        off = wanted - filtered[loop]
+        if per_rest[loop] > 0:
+            off = wanted * (wanted / max(filtered[loop], THINNEST * wanted) - 1)
+            times = max(sensed[loop, DRY] * per_rest[loop], LEAST_TIMES)  # so that water ends where stock does
+        asked[loop] = (off * reset_gain[loop] + off - error[loop]) * gain[loop] * times if acts[loop] else 0.0
         error[loop] = off
 
 
@@ -303,8 +314,8 @@ def run_steps(
     in_parcels: Array, total_bd: Array, moved: Array,
     # loops
     eye: Array, eye_over: Array, eye_times: Array, offset: Array, late_at: Array, lag: Array, least_t: Array,
-    set_point: Array, reset_gain: Array, gain: Array, auto: Array, at_rest: Array, drives: Array, loop_driven: Array,
-    total_loop: int,
+    set_point: Array, reset_gain: Array, gain: Array, per_rest: Array, auto: Array, at_rest: Array, drives: Array,
+    loop_driven: Array, total_loop: int,
     # what follows
     ratio_driven: Array, ratio_per_bd: Array, low: Array, low_held: Array, low_half: Array,
     share_driven: Array, shares: Array, share_gain: Array,
@@ -342,7 +353,7 @@ def run_steps(
             is_seen[loop] = sensed[loop, TOTAL] >= least_t[loop]
             acts[loop] = is_seen[loop] and auto[loop]
         filter_late(ring, at, late_at, lag, is_seen, filtered)
-        answer(set_point, filtered, reset_gain, gain, acts, error, asked)
+        answer(set_point, filtered, reset_gain, gain, per_rest, sensed, acts, error, asked)
         if broken:
             for loop in at_rest:
                 asked[loop] = 0.0

@@ -6,14 +6,16 @@ from datetime import timedelta
 from desk.floor.models import World, epoch
 from desk.floor.services import record_reading, store_samples
 from desk.floor.state import RULES, State
+from desk.mill.services import approve_definition
 from desk.stations.moves.expecting import wanted_by, wish_of_card
 from desk.stations.moves.models import Setting
 from desk.stations.moves.reckoning import NOTHING, reckoned
 from stock.judge.advice import advise
 from stock.judge.limits import judge
+from stock.line.load import parse_definition
 from stock.simulate.plant import Plant
 from tests.desk.base import NOW, DeskCase
-from tests.line import hallin_reach
+from tests.mills import TWO_LINES
 
 
 class Reckoning(DeskCase):
@@ -83,31 +85,24 @@ class Reckoning(DeskCase):
                 self.assertEqual(self.reckon(point, 2000, to), NOTHING)
 
 
-class AsThePlantDoes(DeskCase):
-    """What is expected of a move is what comes of it in the plant, nobody else touching anything: in its time, to a tenth."""
+class PlantCase(DeskCase):
+    """A plant that runs evenly, nobody else touching anything, and a desk that has read all of it."""
 
-    POINTS = (
-        "flow:brown", "flow:brown_water", "flow:pulper_water", "flow:blended", "flow:blend_water", "flow:chest_water", "flow:bales_in",
-        "flow:cane_stock", "consistency:pulper", "consistency:furnish_chest", "consistency:headbox", "level:furnish_chest",
-        "level:paper_chest", "charge:rec_bleach", "charge:cane_bleach", "charge:wood_bleach:2", "strength:wood_dose",
-        "beside:cane_bleach:3:caustic", "warmth:wood_bleach:3", "power:wood_refine", "power:bale_refine", "wash:cane_wash",
-    )  # fmt: skip
-    OF_NOTHING = (
-        "flow:logs_in", "flow:bagasse_in", "flow:liquor_in",  # what is cooked comes by the cooks
-        "flow:wood_stored", "flow:rec_stored", "flow:cream_broke",  # of a furnish the other shares give way
-        "flow:wood_chem", "steam:wood_bleach:1", "beside:cane_bleach:3:magnesium", "dose:wood_dose", "reject:wood_screen",
-    )  # fmt: skip
-    SETTLED_H, STEP_S, OFF = 6.0, 20.0, 0.12
+    SETTLED_H, STEP_S = 6.0, 20.0
+    OFF = 0.12  # of what is expected
+    CARD_OFF = 0.3  # a card's step is further, and answers bend
 
-    def opened(self):
+    def opened(self, text=""):
         """Return a plant that has come to run evenly, its state, and the desk's state of what it reads."""
-        plant = Plant(hallin_reach(), dt_s=self.STEP_S, rides=False)
+        version = approve_definition(text, "E. Test") if text else self.world.version
+        line = parse_definition(version.text)
+        plant = Plant(line, dt_s=self.STEP_S, rides=False)
         plant.batches.stagger()
         plant.slow_s = 60.0
         plant.step(int(self.SETTLED_H * 3600 / self.STEP_S))
-        found = {tag.id: (tag, plant.readings.truth(tag.id)) for tag in plant.line.tags}
+        found = {tag.id: (tag, plant.readings.truth(tag.id)) for tag in line.tags}
         read = {tag_id: one for tag_id, one in found.items() if one[1] is not None}
-        world = World.objects.create(slug="steady", name="Steady", version=self.world.version, simulated=True)
+        world = World.objects.create(slug="steady", name="Steady", version=version, simulated=True)
         live = [(tag.id, value) for tag, value in read.values() if tag.live]
         store_samples(
             world.pk, [(name, epoch(NOW) - back, value) for name, value in live for back in range(0, 600, 30)]
@@ -130,31 +125,21 @@ class AsThePlantDoes(DeskCase):
         )  # fmt: skip
         return row, min(max(more, one.low), one.high)
 
-    def test_each_kind_of_move_does_what_is_expected_of_it(self):
-        plant, opened, state = self.opened()
-        for point in self.POINTS:
-            plant.restore(opened)
-            setting, to = self.setting(state, plant, point)
-            tag, expected = reckoned(state, setting, to)
-            self.assertTrue(tag, point)
-            steps = round(60 * expected["settled_min"] / self.STEP_S) + 2
-            value = setting.value
-            if state.line.tag(tag).reads == "level" and point.startswith("flow:"):  # against what is drawn
-                value = state.result.streams[point.removeprefix("flow:")].total_t_per_h * 1000 / 60
-            did = self.did(plant, opened, tag, steps, point, value, to)
-            with self.subTest(point, tag=tag, effect=expected["effect"]):
-                self.assertAlmostEqual(did / expected["effect"], 1.0, delta=self.OFF)
-
-    def test_back_to_what_is_drawn_a_flow_moves_no_level_wherever_it_was(self):
-        state = State(self.world, NOW)
-        drawn = state.result.streams["cane_stock"].total_t_per_h * 1000 / 60
-        row = Setting(
-            world=self.world, point="flow:cane_stock", words="x", unit="L/min", low=0, high=1e4, decimals=0, station="wash",
-            value=2 * drawn, at=NOW,
-        )  # fmt: skip
-        self.assertEqual(reckoned(state, row, drawn), NOTHING)
-        tag, less = reckoned(state, row, 0.5 * drawn)
-        self.assertEqual((tag, less["effect"] < -5), ("cane_tower_level", True))
+    def moved(self, plant, opened, state, point):
+        """Hold what a point's move does against what is expected of it; return whether anything is."""
+        plant.restore(opened)
+        setting, to = self.setting(state, plant, point)
+        tag, expected = reckoned(state, setting, to)
+        if not tag:
+            return False
+        steps = round(60 * expected["settled_min"] / self.STEP_S) + 2
+        value = setting.value
+        if state.line.tag(tag).reads == "level" and point.startswith("flow:"):  # against what is drawn
+            value = state.result.streams[point.removeprefix("flow:")].total_t_per_h * 1000 / 60
+        did = self.did(plant, opened, tag, steps, point, value, to)
+        with self.subTest(point, tag=tag, effect=expected["effect"]):
+            self.assertAlmostEqual(did / expected["effect"], 1.0, delta=self.OFF)
+        return True
 
     @staticmethod
     def did(plant, opened, tag, steps, point, value, to):
@@ -167,36 +152,81 @@ class AsThePlantDoes(DeskCase):
             came.append(plant.readings.truth(tag))
         return came[1] - came[0]
 
-    CARDS = (
-        ("brown_cons", "low"), ("brown_cons", "high"), ("blend_cons", "high"), ("machine_cons", "low"), ("wood_freeness", "low"),
-        ("rec_brightness", "low"), ("cane_brightness", "high"), ("e_kappa", "high"), ("p_ph", "low"), ("p_residual", "high"),
-        ("machine_level", "low"), ("slush_level", "high"), ("tower_r_level", "high"), ("cane_tower_level", "low"),
-    )  # fmt: skip
-    CARD_OFF = 0.3  # a card's step is further, and answers bend
-
-    def test_the_first_step_of_a_card_brings_what_the_card_expects(self):
-        plant, opened, state = self.opened()
+    def all_set(self, state, plant):
+        """Keep where everything stands that can be set."""
         for one in plant.handles.values():
             known = one.setting
             Setting.objects.create(
                 world=state.world, point=known.point, words=known.words, unit=known.unit, low=known.low, high=known.high,
                 decimals=known.decimals, station=known.station, value=round(one.read(), known.decimals + 2), at=NOW,
             )  # fmt: skip
+
+    @staticmethod
+    def card_of(world, name, side, times=1.6):
+        """Return the desk's state with a reading outside its band, by that much of its half, and the card of it."""
+        state = State(world)
+        tag = state.line.tag(name)
+        low, high = tag.band.control
+        away = times * max(high - tag.band.target, tag.band.target - low)
+        value = tag.band.target + (away if side == "high" else -away)
+        state.readings[name] = replace(state.readings[name], value=value, verdict=judge(tag, value))
+        return state, advise(RULES, tag, state.readings[name].verdict, state)
+
+    def pressed(self, plant, opened, state, card, side):
+        """Hold what a card's first step does against what the card expects."""
+        wish = wish_of_card(state, card, wanted_by(state, card), "")
+        steps = round(60 * wish.expected["settled_min"] / self.STEP_S) + 2
+        plant.restore(opened)
+        now = plant.handles[wish.point].read()
+        did = self.did(plant, opened, card.tag.id, steps, wish.point, now, wish.to)
+        with self.subTest(card.tag.id, side=side, said=card.correction, effect=wish.expected["effect"]):
+            self.assertAlmostEqual(did / wish.expected["effect"], 1.0, delta=self.CARD_OFF)
+            self.assertGreater(did if side == "low" else -did, 0)  # towards its target
+
+
+class AsThePlantDoes(PlantCase):
+    """What is expected of a move is what comes of it in the plant: in its time, to a tenth."""
+
+    POINTS = (
+        "flow:brown", "flow:brown_water", "flow:pulper_water", "flow:blended", "flow:blend_water", "flow:chest_water", "flow:bales_in",
+        "flow:cane_stock", "consistency:pulper", "consistency:furnish_chest", "consistency:headbox", "level:furnish_chest",
+        "level:paper_chest", "charge:rec_bleach", "charge:cane_bleach", "charge:wood_bleach:2", "strength:wood_dose",
+        "beside:cane_bleach:3:caustic", "warmth:wood_bleach:3", "power:wood_refine", "power:bale_refine", "wash:cane_wash",
+    )  # fmt: skip
+    OF_NOTHING = (
+        "flow:logs_in", "flow:bagasse_in", "flow:liquor_in",  # what is cooked comes by the cooks
+        "flow:wood_stored", "flow:rec_stored", "flow:cream_broke",  # of a furnish the other shares give way
+        "flow:wood_chem", "steam:wood_bleach:1", "beside:cane_bleach:3:magnesium", "dose:wood_dose", "reject:wood_screen",
+    )  # fmt: skip
+
+    def test_each_kind_of_move_does_what_is_expected_of_it(self):
+        plant, opened, state = self.opened()
+        for point in self.POINTS:
+            self.assertTrue(self.moved(plant, opened, state, point), point)
+
+    def test_back_to_what_is_drawn_a_flow_moves_no_level_wherever_it_was(self):
+        state = State(self.world, NOW)
+        drawn = state.result.streams["cane_stock"].total_t_per_h * 1000 / 60
+        row = Setting(
+            world=self.world, point="flow:cane_stock", words="x", unit="L/min", low=0, high=1e4, decimals=0, station="wash",
+            value=2 * drawn, at=NOW,
+        )  # fmt: skip
+        self.assertEqual(reckoned(state, row, drawn), NOTHING)
+        tag, less = reckoned(state, row, 0.5 * drawn)
+        self.assertEqual((tag, less["effect"] < -5), ("cane_tower_level", True))
+
+    CARDS = (
+        ("brown_cons", "low"), ("brown_cons", "high"), ("blend_cons", "high"), ("machine_cons", "low"), ("wood_freeness", "low"),
+        ("rec_brightness", "low"), ("cane_brightness", "high"), ("e_kappa", "high"), ("p_ph", "low"), ("p_residual", "high"),
+        ("machine_level", "low"), ("slush_level", "high"), ("tower_r_level", "high"), ("cane_tower_level", "low"),
+    )  # fmt: skip
+
+    def test_the_first_step_of_a_card_brings_what_the_card_expects(self):
+        plant, opened, state = self.opened()
+        self.all_set(state, plant)
         for name, side in self.CARDS:
-            state = State(state.world)
-            tag = state.line.tag(name)
-            low, high = tag.band.control
-            away = 1.6 * max(high - tag.band.target, tag.band.target - low)
-            value = tag.band.target + (away if side == "high" else -away)
-            state.readings[name] = replace(state.readings[name], value=value, verdict=judge(tag, value))
-            card = advise(RULES, tag, state.readings[name].verdict, state)
-            wish = wish_of_card(state, card, wanted_by(state, card), "")
-            steps = round(60 * wish.expected["settled_min"] / self.STEP_S) + 2
-            now = plant_reads(plant, opened, wish.point)
-            did = self.did(plant, opened, name, steps, wish.point, now, wish.to)
-            with self.subTest(name, side=side, said=card.correction, effect=wish.expected["effect"]):
-                self.assertAlmostEqual(did / wish.expected["effect"], 1.0, delta=self.CARD_OFF)
-                self.assertGreater(did if side == "low" else -did, 0)  # towards its target
+            state, card = self.card_of(state.world, name, side)
+            self.pressed(plant, opened, state, card, side)
 
     def test_a_furnish_is_not_moved_by_one_of_its_shares(self):
         state = State(self.world, NOW)
@@ -215,7 +245,36 @@ class AsThePlantDoes(DeskCase):
                 self.assertEqual(reckoned(state, *self.setting(state, plant, point)), NOTHING)
 
 
-def plant_reads(plant, opened, point):
-    """Return where a point stands as the plant was opened."""
-    plant.restore(opened)
-    return plant.handles[point].read()
+class InAnotherMill(PlantCase):
+    """The same of a mill the program has never seen: of whatever can be moved there, and whatever is advised."""
+
+    def test_whatever_is_expected_of_a_move_comes_of_it(self):
+        plant, opened, state = self.opened(TWO_LINES.read_text(encoding="utf-8"))
+        points = [point for point in plant.handles if not point.startswith("offset:")]
+        held = {point.partition(":")[0] for point in points if self.moved(plant, opened, state, point)}
+        self.assertEqual(held, {"flow", "consistency", "level", "charge", "power", "wash"})
+
+    def test_whatever_is_advised_brings_what_its_card_expects(self):
+        plant, opened, state = self.opened(TWO_LINES.read_text(encoding="utf-8"))
+        self.all_set(state, plant)
+        held = set()
+        for tag in state.line.tags:
+            for side in ("low", "high") if tag.band is not None and tag.id in state.readings else ():
+                state, card = self.card_of(state.world, tag.id, side)
+                if card is not None and card.moved is not None:
+                    self.pressed(plant, opened, state, card, side)
+                    held.add(tag.reads)
+        self.assertEqual(held, {"loss", "brightness", "level", "freeness", "consistency"})
+
+    def test_a_feed_that_is_parted_is_moved_for_what_arrives_and_the_other_branch_is_told(self):
+        plant, _, state = self.opened(TWO_LINES.read_text(encoding="utf-8"))
+        self.all_set(state, plant)
+        state, card = self.card_of(state.world, "t_near", "low", 1.1)
+        arrives = 0.6  # as the file parts it
+        more = float(card.step.value) / arrives
+        base = state.result.streams["bought_in"].total_t_per_h * 1000 / 60
+        thick = state.result.streams["bought_in"].consistency_pct / 100
+        self.assertAlmostEqual(wanted_by(state, card), base + more / thick * 1000 / 60, delta=0.1)
+        said = " ".join(card.carrying)
+        self.assertIn(f"That is {more:.2f} BDt/h more of bought in: 60 % of it comes here", said)
+        self.assertIn(f"{0.4 * more:.2f} BDt/h more runs in to far", said)

@@ -108,7 +108,9 @@ def _fed(state: State, stream: str, to: float) -> tuple[str, dict[str, Any]]:
         return NOTHING
     at_rest = state.result.streams[stream]
     over = to - at_rest.total_t_per_h * 1000 / 60  # back to what is drawn it moves no more, wherever it was before
-    bdt_per_h = over / L_PER_MIN * 3600 * at_rest.consistency_pct / 100
+    streams = state.result.streams
+    arrives = graph.arriving_frac(graph.streams[stream], vessel.id, lambda name: streams[name].bdt_per_h)
+    bdt_per_h = arrives * over / L_PER_MIN * 3600 * at_rest.consistency_pct / 100
     full = float(getattr(vessel, "volume_m3", 1.0)) * (vessel.holds_pct or 4.0) / 100
     effect = 100 * bdt_per_h * LEVEL_H / full
     if abs(effect) < LEAST_PTS:
