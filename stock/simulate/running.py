@@ -174,7 +174,6 @@ class Running(Stepping, ABC):
         self.ring[:] = start
         self.least_t = LEAST_FRAC * (self.signals @ self.rows[:, TOTAL])
         self.least_t[self.levels] = -1.0  # a level can always be seen
-        self.per_rest = np.zeros(len(self.least_t))
         self.per_rest[self.cons] = 1 / np.maximum((self.signals @ self.rows[:, DRY])[self.cons], 1e-12)
         self.filtered = start.copy()
         self.slow_at_s = 0.0

@@ -155,7 +155,7 @@ class Wired:
         turns = np.arange(len(self.ring))[:, None]
         self.late_at = (turns - self.dead) % len(self.ring) * len(loops) + np.arange(len(loops))
         self.lag = np.array([1 - np.exp(-self.dt_s / LAG_S) if kind == "consistency" else 1.0 for kind in kinds])
-        self.least_t = np.zeros(len(loops))
+        self.least_t, self.per_rest = np.zeros(len(loops)), np.zeros(len(loops))
         self.offset = np.zeros(len(loops))  # what an instrument reads too much, in its loop
         stream_at = layout.stream_at
         self.ratio_driven = np.array([one.driven for one in self.plan.ratios], dtype=int)
