@@ -7,6 +7,7 @@ import numpy as np
 
 from stock.line.definition import Definition
 from stock.line.load import parse_definition
+from stock.line.order import Order
 from stock.simulate.plant import Plant
 from tests.line import hallin_reach
 from tests.mills import TWO_LINES
@@ -55,6 +56,20 @@ class AtAnyFlow(TestCase):
     def test_looked_ahead_with_long_steps(self) -> None:
         for line in (hallin_reach(), parse_definition(TWO_LINES.read_text(encoding="utf-8"))):
             self.stays(line, 60.0, 0.1, 0.5, 2.5)
+
+    def test_an_order_of_half_the_tonnes_swings_nothing_looked_ahead(self) -> None:
+        for line in (hallin_reach(), parse_definition(TWO_LINES.read_text(encoding="utf-8"))):
+            plant = Plant(line, dt_s=60.0, rides=False)
+            plant.slow_s = 60.0
+            plant.batches.stagger()
+            grade = line.grades[0]
+            plant.set_order(Order.of(grade, grade.tonnes_per_h / 2, grade.shares))
+            plant.step(300)
+            seen = []
+            for _ in range(30):
+                plant.step(1)
+                seen.append(plant.true_signals()[plant.cons] / plant.set_point[plant.cons])
+            self.assertLess(np.ptp(seen, axis=0).max(), 0.05)
 
     def test_where_no_stock_comes_the_water_ends(self) -> None:
         line = hallin_reach()
