@@ -101,7 +101,7 @@ class Batches:
                 if house.turn() == at and self.plant.now_s >= house.next_start_s and self.has_chips(index):
                     self.charge(index, at)
             elif vessel.phase == "waits":
-                if not vessel.by_hand and not vessel.held:
+                if house.turn_to_blow() == at:
                     self.blow(index, at)
             elif vessel.phase == "blow":
                 self._blown(index, at, passed_s)

@@ -170,7 +170,8 @@ class House:
                     vessel.apart_c += (self.apart_over_c - vessel.apart_c) * min(1.0, dt_s / APART_S)
                 vessel.celsius += max(-dt_s * 0.02, min(wanted - vessel.celsius, 0.05 * dt_s * max(steam_frac, 0.0)))
             else:
-                vessel.celsius -= 0.02 * dt_s if vessel.phase == "relief" else 0.002 * dt_s
+                lost_c = dt_s * (0.02 if vessel.phase == "relief" else 0.002)
+                vessel.celsius = max(vessel.celsius - lost_c, min(vessel.celsius, COLD_C))
             vessel.factor += (before_per_min + h_per_min(vessel.celsius)) / 2 * dt_s / 60
         elif vessel.phase == "fill":
             vessel.celsius = min(vessel.celsius + 0.006 * dt_s, self.recipe.start_c)
@@ -225,6 +226,14 @@ class House:
         """Return which vessel is to be filled next: the one that has stood empty longest."""
         empty = [index for index, one in enumerate(self.vessels) if one.phase == "empty" and not one.by_hand]
         return max(empty, key=lambda index: self.vessels[index].in_phase_s, default=-1)
+
+    def turn_to_blow(self) -> int:
+        """Return which vessel is to be blown next: of those that wait for room alone, the one that waits longest."""
+        waits = [
+            index for index, one in enumerate(self.vessels)
+            if one.phase == "waits" and not one.by_hand and not one.held
+        ]  # fmt: skip
+        return max(waits, key=lambda index: self.vessels[index].in_phase_s, default=-1)
 
     def to_relief_h(self, vessel: Vessel) -> float:
         """Return the H at which a vessel is relieved: what is wanted, less what relief and blow still add."""

@@ -13,6 +13,7 @@ from stock.line.definition import Definition
 from stock.line.load import load_definition
 from stock.line.order import Order
 from stock.primitives import Store
+from stock.simulate.house import COLD_C
 from stock.simulate.layout import FIBRE, MASSES, SOLIDS
 from stock.simulate.plant import Plant
 from stock.simulate.stroke import run_steps
@@ -203,6 +204,29 @@ class MoveTests(SimpleTestCase):
             with self.subTest(point=point), self.assertRaises(DomainError) as caught:
                 plant.write(point, value)
             self.assertEqual((caught.exception.code, caught.exception.argument), ("E_RANGE", argument))
+
+    def test_of_those_that_wait_for_room_the_longest_is_blown_first(self) -> None:
+        plant = running()
+        house = plant.batches.houses[0]
+        for index, waited_s in ((0, 100.0), (2, 5000.0), (1, 300.0)):
+            house.vessels[index].phase, house.vessels[index].in_phase_s = "waits", waited_s
+            plant.batches.rows[0][index] = 0.01
+        house.vessels[3].phase, house.vessels[3].in_phase_s, house.vessels[3].held = "waits", 9000.0, True
+        order: list[int] = []
+        while len(order) < 3 and plant.now_s < 6 * HOUR:
+            plant.step(30)
+            order += [at for at in range(4) if house.vessels[at].phase == "blow" and at not in order]
+        self.assertEqual(order, [2, 1, 0])
+
+    def test_one_that_waits_for_days_cools_and_is_no_colder_than_what_it_stands_in(self) -> None:
+        for phase in ("waits", "relief"):
+            plant = running()
+            house = plant.batches.houses[0]
+            vessel = house.vessels[0]
+            vessel.phase, vessel.held, vessel.celsius = phase, True, 160.0
+            for _ in range(3 * 144):
+                house.program(vessel, 600.0)
+            self.assertEqual((phase, vessel.celsius), (phase, COLD_C))
 
     def test_a_digester_does_nothing_out_of_turn(self) -> None:
         plant = running()
