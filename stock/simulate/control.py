@@ -108,6 +108,7 @@ class _Planner:
         shares = self._shares()
         self._order_and_ash(recipe_by_order=bool(shares) and not self._recipe_has_volume())
         bins, drawn = self._levels()
+        ratios += self._meetings()
         driven = [index for index, one in enumerate(self.layout.transfers) if one.way in ("pumped", "feed")]
         by_hand = tuple(index for index in driven if index not in self.taken)
         return Plan(tuple(self.loops), tuple(ratios), tuple(shares), tuple(bins), tuple(drawn), by_hand)
@@ -279,6 +280,25 @@ class _Planner:
             if isinstance(found, int) and found not in self.taken:
                 bins.append((index, self._take(found)))
         return bins, drawn
+
+    def _meetings(self) -> list[Ratio]:
+        """Where the stock of several pumps meets, let what nobody sets follow what is set beside it, as at rest."""
+        found = []
+        for unit in self.line.units:
+            if not isinstance(unit, Mix):
+                continue
+            stock = [
+                one.id for one in self.line.graph.into(unit.id)
+                if one.id in self.layout.at and not isinstance(self.line.unit(one.source), (Tank, Water, Dose))
+            ]  # fmt: skip
+            pumped = [one for one in stock if self.layout.transfers[self.layout.at[one]].way == "pumped"]
+            led = [one for one in pumped if self.layout.at[one] in self.taken and self._bd(one) > 0]
+            for one in pumped if led else ():
+                if self.layout.at[one] not in self.taken:
+                    leads = max(led, key=self._bd)
+                    per_bd = self._total(one) / self._bd(leads)
+                    found.append(Ratio(unit.id, self._take(self.layout.at[one]), leads, per_bd))
+        return found
 
     def _level(self, unit: str, row: int, driven: int, out_t_per_s: float, driven_t_per_s: float) -> Loop:
         content = self.layout.content.get(unit, self.layout.holders[row].content_t)

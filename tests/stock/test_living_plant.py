@@ -316,6 +316,19 @@ class WanderingTests(SimpleTestCase):
 class AnyMillTests(SimpleTestCase):
     """No id means anything to the plant: the shipped mills under other names, and one it has never seen."""
 
+    def test_stock_that_meets_stock_follows_it_so_that_no_chest_is_left_behind(self) -> None:
+        line = load_definition(TWO_LINES)
+        plant = Plant(line, dt_s=60, rides=False)
+        plant.slow_s = 60.0
+        grade = line.grades[0]
+        plant.set_order(Order.of(grade, grade.tonnes_per_h / 2, grade.shares))
+        plant.run(18 * HOUR)
+        self.assertAlmostEqual(plant.truth("t_far") or 0.0, plant.truth("t_near") or 0.0, delta=10)
+        self.assertEqual(float(plant.spilled.sum()), 0.0)
+        near, far = (plant.handles[f"flow:from_{name}"].read() for name in ("near", "far"))
+        rest = plant.result.streams
+        self.assertAlmostEqual(far / near, rest["from_far"].total_t_per_h / rest["from_near"].total_t_per_h, delta=0.01)
+
     def test_the_third_mill_runs_and_the_renamed_one_runs_alike(self) -> None:
         third = Plant(load_definition(TWO_LINES), dt_s=20)
         third.batches.stagger()
