@@ -15,7 +15,7 @@ from stock.errors import DomainError
 from stock.material import FILTERABLE, INDEX
 from stock.primitives import Mix, Tank
 from stock.screening.unit import Cleaner
-from stock.simulate.layout import SOLIDS, WATER
+from stock.simulate.layout import MASSES, SOLIDS, WATER
 from stock.simulate.reading import Sick
 
 if TYPE_CHECKING:
@@ -209,6 +209,7 @@ def _thin(plant: "Plant", fault: Fault) -> None:
     lost = made[SOLIDS] * (1 - fault.params["frac"])
     made[SOLIDS] -= lost
     made[WATER] += float(lost.sum())
+    made[MASSES:] *= fault.params["frac"]  # what rides on the fibre keeps its value
 
 
 def _carries_over(plant: "Plant", fault: Fault) -> None:

@@ -18,6 +18,9 @@ from stock.washing.unit import Machine, Washer
 
 L: Final = liquor_ratio_t_per_bdt.method.bare  # type: ignore[attr-defined]
 SPAN: Final = (-0.5, 8.0)  # t/BDt, beyond which the relation says nothing
+LEAST_BY_E: Final = (
+    0.5  # of a line told by its efficiency alone: nearer to nought it comes to rest in days, below it never
+)
 TANK_FULL: Final = 0.6
 LEAST_HEALTH: Final = 0.02
 DISPLACES: Final = (0.0, 0.995)
@@ -35,6 +38,8 @@ class Machines:
         self.machines = _machines(unit, wash)
         self.usual_bdt_per_h = max(usual_bdt_per_h, 1e-6)
         self._built: tuple[float, float, dict[int, float]] | None = None
+        self.least = SPAN[0] if all(one.vat_consistency_pct for one in self.machines) else LEAST_BY_E
+        self.short = 0.0  # of the wash liquor, what is lacking of the least its relation speaks of
         line = self._line(wash.dilution_factor_t_per_bdt, {})
         self.held = self._held(line)
         self.holds = rest_of(line, 1.0, 0.0)  # vat and tank of each machine, over what the feed's liquor holds
@@ -45,18 +50,19 @@ class Machines:
     def settle(self, health: Mapping[int, float]) -> float:
         """Come to rest at the usual dilution with machines so far off, and return as `run` does."""
         line = self._line(self.wash.dilution_factor_t_per_bdt, health)
-        self.holds, self._built = rest_of(line, 1.0, 0.0), None
+        self.holds, self._built, self.short = rest_of(line, 1.0, 0.0), None, 0.0
         self._mats, self._constants = mats_of(line, 1.0, 0.0)
         return self.share / self.usual_share
 
     @property
     def share(self) -> float:
-        """Share of the solids that goes on with the pulp."""
-        return max(float(self._out * (self._mats[-1] @ self.holds + self._constants[-1])), 0.0)
+        """Share of the solids that goes on with the pulp: all of its liquor, where nothing is let on to it."""
+        washed = max(float(self._out * (self._mats[-1] @ self.holds + self._constants[-1])), 0.0)
+        return washed + self.short * max(float(self._out) - washed, 0.0)
 
     def _line(self, factor: float, health: Mapping[int, float]) -> Coefficients:
         """Return the line's equations at a dilution factor, each machine at what is left of its efficiency."""
-        feed, bounded = self.wash.feed_consistency_pct, min(max(factor, SPAN[0]), SPAN[1])
+        feed, bounded = self.wash.feed_consistency_pct, min(max(factor, self.least), SPAN[1])
         bounded = bounded if abs(bounded) > NOUGHT else NOUGHT
         shown = [
             one.e_std * max(health.get(0, 1.0) * health.get(number, 1.0), LEAST_HEALTH)
@@ -105,6 +111,8 @@ class Machines:
         health : mapping of int to float
             What is left of the efficiency of each machine, counted from 1; 0 for all of them.
         """
+        carried = float(L(consistency_pct=self.unit.consistency_pct))
+        self.short = min(max((self.least - factor) / (self.least + carried), 0.0), 1.0)
         minutes = passed_s / 60 * bdt_per_h / self.usual_bdt_per_h
         if minutes > 0:
             self._build(factor, minutes, dict(health), NEAR if passed_s <= OF_OLD_S else NEAR_OF_OLD)

@@ -262,11 +262,13 @@ class Running(Stepping, ABC):
         self.keeps = (self.part_water * self.wetter)[self.part_wet]
 
     def enrich(self) -> None:
-        """Give every feed the solids it has now, of those it should have."""
+        """Give every feed the solids it has now, of those it should have, and what they carry."""
         made = self.feed_base.copy()
         changed = np.minimum(self.feed_solids * self.richer[:, None], 0.999)
         made[:, WATER] -= (changed - self.feed_solids).sum(axis=1)
         made[:, SOLIDS] = changed
+        came = np.maximum(self.feed_solids.sum(axis=1), 1e-12)
+        made[:, MASSES:] *= (changed.sum(axis=1) / came)[:, None]  # what rides on the fibre keeps its value
         self.feed_made = made
 
     def start_clock(self) -> None:

@@ -1,11 +1,13 @@
 """A washing line as it runs, machine by machine: at rest as the line is worked out, slow as its tanks make it, each to be told."""
 
+from itertools import pairwise
 from unittest import TestCase
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from stock.line.load import load_definition
 from stock.simulate.machines import Machines
 from stock.simulate.plant import Plant
 from stock.simulate.saving import restore, state_of
@@ -13,6 +15,7 @@ from stock.washing.line import equations, steady
 from stock.washing.norden import stage_efficiency
 from stock.washing.stairs import answer_min, rows_of
 from tests.line import hallin_reach
+from tests.mills import TWO_LINES
 
 HOUR = 3600.0
 
@@ -81,6 +84,24 @@ class Slow(TestCase):
         for _ in range(120):
             second = slow.run(60, 3.4, 1.15, {})
         self.assertAlmostEqual(first, second, places=3)
+
+
+class TooLittleLiquor(TestCase):
+    def test_with_too_little_wash_liquor_it_leaves_more_and_more_and_with_none_all_of_it(self) -> None:
+        for line, unit in ((hallin_reach(), "wood_wash"), (load_definition(TWO_LINES), "filter_one")):
+            washer = line.unit(unit)
+            thick = 100 / washer.consistency_pct - 1
+            left = []
+            for factor in (2.5, 1.5, 0.6, 0.4, -0.45, -1.0, -3.0, -thick):
+                machines = Machines(washer, washer.wash, 4.0)
+                for _ in range(48):
+                    ratio = machines.run(900.0, factor, 4.0, {})
+                left.append(ratio * machines.usual_share)
+            with self.subTest(unit):
+                self.assertEqual(left, sorted(left))
+                self.assertLess(max(after / before for before, after in pairwise(left)), 4.5)  # and leaps nowhere
+                carried = thick / (100 / washer.wash.feed_consistency_pct - 1)
+                self.assertAlmostEqual(left[-1], carried, delta=0.02)
 
 
 class InThePlant(TestCase):

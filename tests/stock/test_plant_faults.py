@@ -7,7 +7,7 @@ from django.test import SimpleTestCase
 
 from stock.errors import DomainError
 from stock.simulate.faults import FAULTS
-from stock.simulate.layout import MASSES, SOLIDS
+from stock.simulate.layout import FIBRE, MASSES, SOLIDS
 from stock.simulate.plant import Plant
 from stock.simulate.saving import restore, state_of
 from tests.line import hallin_reach
@@ -28,6 +28,18 @@ class FaultTests(SimpleTestCase):
     def _apart(self, pair: tuple[Plant, Plant], tag: str) -> float:
         healthy, sick = pair
         return (sick.truth(tag) or 0) - (healthy.truth(tag) or 0)
+
+    def test_a_feed_thinned_or_wandering_brings_its_fibre_as_it_is(self) -> None:
+        thin, wandering = running(), Plant(hallin_reach(), dt_s=20, disturbed=True)
+        usual = thin.feed_made.copy()
+        thin.fault("feed_thin", "bales_in", frac=0.05)
+        wandering.step(3600)
+        for plant in (thin, wandering):
+            moved = np.flatnonzero((usual[:, FIBRE] > 0) & (plant.feed_made[:, FIBRE] != usual[:, FIBRE]))
+            self.assertGreater(len(moved), 0)
+            for at in moved:
+                rides = [row[at, MASSES:] / row[at, FIBRE] for row in (plant.feed_made, usual)]
+                self.assertTrue(np.allclose(*rides, rtol=1e-9))
 
     def test_a_drifting_transmitter_leads_its_loop_astray(self) -> None:
         pair = self._pair("transmitter_drifts", "machine_cons", hours=4, per_h=0.02)
