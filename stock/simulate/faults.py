@@ -377,6 +377,11 @@ def new_fault(plant: "Plant", number: int, kind: str, unit: str, params: Mapping
             raise DomainError(
                 "E_RANGE", "machine", f"{unit} has no machine {given['machine']:g}", f"0 to {most}, whole"
             )
+    if "count" in given:
+        first = plant.line.unit(unit).stages[0]  # type: ignore[attr-defined]
+        if first.installed and given["count"] >= first.installed:
+            message = f"{first.name} of {unit} has {first.installed:g} cleaners: {given['count']:g} plugged leaves none"
+            raise DomainError("E_RANGE", "count", message, f"0.1 to {first.installed - 1:g}")
     if kind == "reading_sticks" and "at" not in params:
         given["at"] = plant.readings.read(unit)[0] or 0.0
     return Fault(number, kind, unit, plant.now_s, given)

@@ -108,6 +108,7 @@ class FaultTests(SimpleTestCase):
             ("lanes_blocked", "cane_wash", {"machine": 4}, "machine"),
             ("foams", "wood_press", {"machine": 2}, "machine"),
             ("foams", "wood_wash", {"machine": 1.5}, "machine"),
+            ("tips_plug", "clean", {"count": 4}, "count"),
         ):
             with self.subTest(kind=kind), self.assertRaises(DomainError) as caught:
                 plant.fault(kind, unit, **params)
