@@ -155,9 +155,9 @@ def _other_branch(here: Here, step: Figure) -> str:
     graph = here.line.graph
     stream = graph.flow_into(here.unit.id)
     branch = None if stream is None else graph.parted_to(stream, here.unit.id)
-    if stream is None or branch is None:
+    arrives = 0.0 if stream is None else here.arriving_frac(stream)
+    if stream is None or branch is None or arrives <= 0:
         return ""
-    arrives = here.arriving_frac(stream)
     moved = float(step.results["step_moved"]) / arrives
     verb = "more" if here.side == "low" else "less"
     return (

@@ -151,13 +151,13 @@ def feed_flow(here: Here) -> Moved | None:
     stream = here.line.graph.flow_into(here.unit.id)
     if stream is None or getattr(here.unit, "recipe", False):
         return None
-    thick = here.facts.result.streams[stream.id].consistency_pct
-    if thick <= 0:
+    thick, arrives = here.facts.result.streams[stream.id].consistency_pct, here.arriving_frac(stream)
+    if thick <= 0 or arrives <= 0:
         return None
     sign = -1.0 if here.side == "high" else 1.0
     per_bdt = 1000 / 60 / (thick / 100)
     drawn = here.facts.result.streams[stream.id].bdt_per_h  # at rest, as much is fed as is drawn
-    per_step = sign * per_bdt / here.arriving_frac(stream)
+    per_step = sign * per_bdt / arrives
     return Moved(f"flow:{stream.id}", f"flow of {stream.called}", "L/min", per_step, drawn * per_bdt)
 
 

@@ -105,7 +105,8 @@ class Graph:
         seen = {unit_id}
         while fed is not None and fed.id != stream.id and fed.source not in seen:
             seen.add(fed.source)
-            found *= bdt_per_h(fed.id) / sum(bdt_per_h(one.id) for one in self.into(fed.source))
+            came = sum(bdt_per_h(one.id) for one in self.into(fed.source))
+            found *= bdt_per_h(fed.id) / came if came > 0 else 1.0  # where nothing runs, nothing is known to be lost
             fed = self.fed_by(fed.source)
         if fed is None or fed.id != stream.id:
             raise LookupError(stream.id)
@@ -114,10 +115,10 @@ class Graph:
     def parted_to(self, stream: "StreamDef", unit_id: str) -> "StreamDef | None":
         """Return the other branch of the first parting between a stream and a unit that it feeds; None where there is none."""
         for unit in self.upstream(unit_id):
-            if isinstance(unit, Split) and not unit.by_grade and 0 < unit.accept_frac < 1:
-                return self.streams[unit.rest]
             if unit.id == stream.source:
                 break
+            if isinstance(unit, Split) and not unit.by_grade and 0 < unit.accept_frac < 1:
+                return self.streams[unit.rest]
         return None
 
     @property

@@ -5,6 +5,7 @@ from unittest import TestCase
 from stock.decisions import REASONS
 from stock.judge.limits import judge
 from stock.judge.quiet import why_quiet
+from stock.line.balance import LineBalance, Order
 from stock.line.load import load_definition
 from stock.primitives import Vessel
 from tests.line import hallin_reach, tidewater_bench
@@ -132,3 +133,38 @@ class Stores(TestCase):
                 found.correction,
                 f"Plan for {found.size.text} BDt/d, in place of {use:.0f}, until the next {comes} is sure",
             )
+
+
+class Arriving(TestCase):
+    """What of a flow comes to a vessel further down, in a mill that parts one between two chests."""
+
+    def setUp(self) -> None:
+        self.line = load_definition(TWO_LINES)
+        self.streams = LineBalance(self.line).solve(Order.of(self.line.grades[0])).streams
+
+    def arrives(self, stream: str, unit: str) -> float:
+        graph = self.line.graph
+        return graph.arriving_frac(graph.streams[stream], unit, lambda name: self.streams[name].bdt_per_h)
+
+    def test_it_is_what_is_parted_and_lost_on_the_way(self) -> None:
+        self.assertAlmostEqual(self.arrives("to_near", "chest_near"), 1.0)
+        self.assertAlmostEqual(self.arrives("bought_in", "chest_near"), 0.6, places=3)
+        brown, held = (self.streams[name].bdt_per_h for name in ("pine_brown", "pine_white"))
+        self.assertAlmostEqual(self.arrives("pine_brown", "hold_one"), held / brown, places=6)
+        self.assertLess(held / brown, 0.97)  # a bleach dissolves some of it
+
+    def test_what_does_not_come_there_is_no_share_of_it(self) -> None:
+        for stream, unit in (("birch_brown", "hold_one"), ("bought_in", "chest_far"), ("pine_white", "tank_one")):
+            with self.subTest(stream, unit=unit), self.assertRaises(LookupError):
+                self.arrives(stream, unit)
+
+    def test_where_nothing_runs_nothing_is_known_to_be_lost(self) -> None:
+        graph = self.line.graph
+        self.assertEqual(graph.arriving_frac(graph.streams["bought_in"], "chest_near", lambda _: 0.0), 1.0)
+
+    def test_the_other_branch_is_named_where_there_is_one(self) -> None:
+        graph = self.line.graph
+        branch = graph.parted_to(graph.streams["bought_in"], "chest_near")
+        self.assertEqual(branch and branch.id, "to_far")
+        self.assertIsNone(graph.parted_to(graph.streams["pine_brown"], "hold_one"))
+        self.assertIsNone(graph.parted_to(graph.streams["to_near"], "chest_near"))
