@@ -71,7 +71,7 @@ def advise(rules: Sequence[Rule], tag: Tag, verdict: Verdict, facts: Facts) -> A
             continue
         try:
             return _card(rule, here, verdict)
-        except (DomainError, LookupError):
+        except (DomainError, LookupError, ZeroDivisionError):  # nothing runs there, say
             continue
     return None
 
@@ -79,7 +79,7 @@ def advise(rules: Sequence[Rule], tag: Tag, verdict: Verdict, facts: Facts) -> A
 def _fits(rule: Rule, here: Here) -> bool:
     try:
         return rule.fits(here)
-    except LookupError:
+    except (LookupError, ZeroDivisionError):
         return False
 
 

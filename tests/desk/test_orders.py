@@ -7,6 +7,7 @@ from django.utils import timezone
 from desk.floor.models import Order, Withdrawal
 from desk.floor.next_up import next_up
 from desk.floor.state import State
+from desk.floor.station import stations
 from tests.desk.base import NOW, DeskCase
 
 
@@ -91,3 +92,28 @@ class Coming(DeskCase):
         form |= {f"share_{name}": f"{100 * share:g}" for name, share in grade.shares.items()}
         self.assertSays(self.client.post("/live/order/try/", form), "stands 10 min before it")
         self.assertNotContains(self.client.post("/live/order/try/", {**form, "from_at": "20:40"}), "stands")
+
+
+class WithoutAShare(DeskCase):
+    """An order may leave a pulp out: every page of the line opens still, whatever is off where nothing runs."""
+
+    def test_every_page_opens(self):
+        line = State(self.world, NOW).line
+        grade = line.grades[0]
+        self.enter("wash_loss", 40.0)
+        for index, left_out in enumerate(name for name, share in grade.shares.items() if 0 < share < 1):
+            rest = 1 - grade.shares[left_out]
+            shares = {name: 0.0 if name == left_out else share / rest for name, share in grade.shares.items()}
+            Order.objects.create(
+                world=self.world, grade=grade.id, reel_t_per_h=grade.tonnes_per_h, shares=shares,
+                from_at=NOW - timedelta(minutes=30 - index), accepted_by=self.people["lead"], form_key=left_out,
+            )  # fmt: skip
+            self.sign_in("engineer")
+            state = State(self.world, NOW)
+            for path in ("", "order/", *(f"at/{one.id}/" for one in line.stations)):
+                with self.subTest(path, without=left_out):
+                    self.assertIn(self.client.get(f"/live/{path}").status_code, (200, 302))
+            for one in (one for one in stations() if one.serves(line)):
+                for page in one.pages(state):
+                    with self.subTest(page, without=left_out):
+                        self.assertEqual(self.client.get(page).status_code, 200)

@@ -7,7 +7,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from stock.decisions import RULES
+from stock.decisions import REASONS, RULES
 from stock.entry import parted, typed_in, understand
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
@@ -15,11 +15,14 @@ from stock.judge.advice import advise
 from stock.judge.here import Here
 from stock.judge.instrument import signal_health
 from stock.judge.limits import judge, refuse_impossible, share_of_band
+from stock.judge.quiet import why_quiet
 from stock.judge.witness import transmitter_bias
 from stock.line.balance import LineBalance, LineResult, Order
 from stock.line.definition import Definition
+from stock.line.load import load_definition
 from stock.line.story import Story
 from tests.line import hallin_reach, hallin_story
+from tests.mills import TWO_LINES
 from tests.stock.test_bleaching_plant import OXIDANT, P_THEN_Y, with_stages
 
 SEEN = Origin("measured", "a test")
@@ -288,3 +291,24 @@ class Entry(TestCase):
     @given(st.text(max_size=250))
     def test_nothing_typed_breaks_it(self, line):
         understand(line, hallin_reach().tags)
+
+
+class WithoutAShare(TestCase):
+    """An order may leave out any pulp: what is off where nothing runs is told or has its reason, and breaks no page."""
+
+    def test_whatever_is_off_is_answered(self) -> None:
+        for line in (hallin_reach(), load_definition(TWO_LINES)):
+            grade = line.grades[0]
+            for left_out in (name for name, share in grade.shares.items() if 0 < share < 1):
+                rest = 1 - grade.shares[left_out]
+                shares = {name: 0.0 if name == left_out else share / rest for name, share in grade.shares.items()}
+                result = LineBalance(line).solve(Order.of(grade, None, shares))
+                for tag in (one for one in line.tags if one.band is not None):
+                    for edge, beyond in ((tag.band.control[0], -1), (tag.band.control[1], 1)):
+                        value = edge + beyond * 0.2 * (tag.band.control[1] - tag.band.control[0])
+                        facts = Facts(line, **{tag.id: value})
+                        facts.result = result
+                        verdict = judge(tag, value)
+                        with self.subTest(tag.id, without=left_out, value=value):
+                            card = advise(RULES, tag, verdict, facts)
+                            self.assertTrue(card or isinstance(why_quiet(REASONS, tag, verdict, facts), str))

@@ -316,6 +316,24 @@ class WanderingTests(SimpleTestCase):
 class AnyMillTests(SimpleTestCase):
     """No id means anything to the plant: the shipped mills under other names, and one it has never seen."""
 
+    def test_an_order_may_leave_a_pulp_out_and_the_plant_runs_without_it(self) -> None:
+        for line in (line_of("hallin_reach"), load_definition(TWO_LINES)):
+            grade = line.grades[0]
+            for left_out in (name for name, share in grade.shares.items() if 0 < share < 1):
+                rest = 1 - grade.shares[left_out]
+                shares = {name: 0.0 if name == left_out else share / rest for name, share in grade.shares.items()}
+                order = Order.of(grade, grade.tonnes_per_h, shares)
+                plant = Plant(line, order, dt_s=60, rides=False)
+                plant.slow_s = 60.0
+                plant.run(4 * HOUR)
+                with self.subTest(line.mill, without=left_out):
+                    self.assertIs(plant.order, order)
+                    self.assertLess(plant.worst_closure, 1e-12)
+                    truths = [value for tag in line.tags if (value := plant.truth(tag.id)) is not None]
+                    self.assertTrue(np.isfinite(truths).all())
+                    brought = plant.layout.passes[plant.layout.stream_at[left_out]] @ plant.flows
+                    self.assertLess(brought[SOLIDS].sum() * 3600, 0.01)
+
     def test_stock_that_meets_stock_follows_it_so_that_no_chest_is_left_behind(self) -> None:
         line = load_definition(TWO_LINES)
         plant = Plant(line, dt_s=60, rides=False)
