@@ -17,8 +17,6 @@ from tests.line import hallin_reach, tidewater_bench
 class CookCase(BrowserCase):
     """Moves the clock, and lets the digesters' instruments speak."""
 
-    moves_the_clock = True
-
     def setUp(self):
         super().setUp()
         self.addCleanup(os.environ.__setitem__, "FOX_NOW", NOW.isoformat())

@@ -8,8 +8,6 @@ from tests.lived import Lived
 
 
 class Moving(BrowserCase):
-    moves_the_clock = True
-
     def setUp(self):
         super().setUp()
         self.lived = Lived(World.objects.get(slug="live"), plant(), NOW, self.addCleanup)

@@ -99,8 +99,6 @@ def corrections():
 
 
 class RefusedForms(BrowserCase):
-    moves_the_clock = True
-
     def send(self, one):
         """Fill the form whatever the browser would say to it, and send it."""
         self.go(f"/live/{one.page}")
