@@ -18,9 +18,7 @@ from stock.washing.unit import Machine, Washer
 
 L: Final = liquor_ratio_t_per_bdt.method.bare  # type: ignore[attr-defined]
 SPAN: Final = (-0.5, 8.0)  # t/BDt, beyond which the relation says nothing
-LEAST_BY_E: Final = (
-    0.5  # of a line told by its efficiency alone: nearer to nought it comes to rest in days, below it never
-)
+LEAST_BY_E: Final = 0.5  # t/BDt, of a line told by its efficiency alone: nearer to nought it rests in days, then never
 TANK_FULL: Final = 0.6
 LEAST_HEALTH: Final = 0.02
 DISPLACES: Final = (0.0, 0.995)

@@ -13,7 +13,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.db import connection
 from django.test import Client
-from playwright.sync_api import Browser, Page, Playwright, Response, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, Response, sync_playwright
 
 from desk.floor import pulse
 from desk.people.models import Person
@@ -64,8 +64,6 @@ FRESH = """([within, seen]) => {
     return {count: fresh.length, styles};
 }"""
 FAILED = Path(settings.VAR) / "failed"
-PATIENCE_MS = 30_000  # a busy machine is slow, not wrong: nothing waits so long that comes
-expect.set_options(timeout=PATIENCE_MS)
 
 _shared: dict[str, Any] = {}
 
@@ -155,7 +153,7 @@ class BrowserCase(StaticLiveServerTestCase):
         context = browser().new_context(viewport=self.viewport, timezone_id="UTC", locale="en-GB", **options)
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(PATIENCE_MS)
+        page.set_default_timeout(8000)
         page.clock.set_fixed_time(NOW)
         page.on("console", self._hear)
         page.on("pageerror", lambda error: self.trouble.append(str(error)))
