@@ -33,7 +33,7 @@ class Part(BaseModel):
 class Fitted(Part):
     """A figure that was fitted to the mill's own results: what from, when, by whom, and where it holds."""
 
-    value: float
+    value: float = Field(ge=0)
     fitted_from: str = Field(min_length=3, max_length=120, description="the trials or results it was fitted to")
     fitted_on: date
     by: str = Field(min_length=1, max_length=60)
@@ -44,6 +44,12 @@ class Fitted(Part):
         """Where it came from, in words a person can check."""
         text = f"fitted to {self.fitted_from}, {self.fitted_on:%d %b %Y}, by {self.by}"
         return text if self.holds is None else f"{text}; holds from {self.holds[0]:g} to {self.holds[1]:g}"
+
+
+class FittedAbove(Fitted):
+    """A fitted figure that something is divided by, or is nothing at nought."""
+
+    value: float = Field(gt=0)
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ from pydantic import Field, model_validator
 
 from stock.bleaching.symbols import SYMBOLS, Chemical, Furnish, Symbol, middle, symbol_of
 from stock.bleaching.tower import tower_retention
-from stock.parts import Consistency, Fitted, Part, Point, Points, points
+from stock.parts import Consistency, Fitted, FittedAbove, Part, Point, Points, points
 from stock.primitives import Dose, Mix, React
 
 LAST_OF: Final = {"dioxide": "D1", "oxygen": "EO", "peroxide": "P", "dithionite": "Y", "hypochlorite": "H"}
@@ -61,9 +61,11 @@ class Stage(Part):
     filtrate_to: Literal["drain", "the stage before", "the washers", "recovery"] = Field(
         "drain", description="where what is washed out after it goes"
     )
-    response_per_kg: Fitted | None = Field(None, description="how the light absorbed answers to a kilogram a tonne")
+    response_per_kg: FittedAbove | None = Field(
+        None, description="how the light absorbed answers to a kilogram a tonne"
+    )
     ks_floor: Fitted | None = Field(None, description="light absorbed that no charge takes away, k over s")
-    kappa_rate: Fitted | None = Field(None, description="rate at which a charge lowers kappa")
+    kappa_rate: FittedAbove | None = Field(None, description="rate at which a charge lowers kappa")
     scission: Fitted | None = Field(None, description="chains it cuts, ten-thousandths")
     dirt_rate: Fitted | None = Field(None, description="rate at which a kilogram a tonne makes dirt and shives fade")
 

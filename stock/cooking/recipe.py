@@ -4,8 +4,11 @@ from typing import ClassVar, Literal
 
 from pydantic import Field, PrivateAttr
 
+from stock.cooking.alkali import charge_as_na2o
+from stock.cooking.end_point import h_for_kappa
 from stock.cooking.school import PRACTICES, Liquor, Practice, School
 from stock.cooking.unit import LIQUOR_POINTS
+from stock.errors import DomainError
 from stock.parts import Id, Instrumented, Part, Pct, Point, Points, points
 from stock.primitives import LEVEL
 
@@ -30,8 +33,8 @@ class Alkaline(Part):
     liquor_kg_per_m3_as_naoh: float = Field(gt=0, le=800, description="usual strength of the cooking liquor")
     residual_kg_per_m3_as_naoh: tuple[float, float] = Field(description="band wanted at the end")
     bulk_ratio: float = Field(1.0, gt=0.2, le=4, description="multiplier of the bulk rate; anthraquinone raises it")
-    alpha: float
-    beta: float = Field(gt=0)
+    alpha: float = Field(gt=0, le=1000)
+    beta: float = Field(gt=0, le=1000)
     n: float = Field(gt=0, le=2)
     kappa_sd: float = Field(gt=0, description="spread of the relation on this mill's cooks")
 
@@ -313,6 +316,8 @@ def faults_of_cooking(cook: CookDef, streams: set[str], units: set[str]) -> list
         ]
         if max(stage.to_c for stage in one.stages) > one.most_c:
             faults.append(f"{place} · stages: {one.cook_c:g} °C is above most_c, {one.most_c:g} °C")
+        if (out_of_reach := _out_of_reach(one)) is not None:
+            faults.append(f"{place} · alkaline: {out_of_reach}")
         if ids.count(one.id) > 1:
             faults.append(f"{place}: the id is used twice; each must be its own")
         if not any(one.id in digester.recipes for digester in cook.digesters):
@@ -323,3 +328,21 @@ def faults_of_cooking(cook: CookDef, streams: set[str], units: set[str]) -> list
         if not digester.temperature:
             faults.append(f"{place}: no tag reads its temperature (of: {digester.id}, reads: temperature)")
     return faults
+
+
+def _out_of_reach(recipe: Recipe) -> str | None:
+    """Return why a recipe's own relation does not lead to its kappa with its usual charge; None where it does."""
+    told = recipe.alkaline
+    if told is None or recipe.is_sulphite:
+        return None
+    try:
+        h_for_kappa(
+            kappa_target_kappa=recipe.kappa_target,
+            effective_alkali_pct_na2o=charge_as_na2o(charge_pct_naoh_on_wood=told.charge_pct_naoh_on_wood),
+            alpha=told.alpha,
+            beta=told.beta,
+            n=told.n,
+        )
+    except DomainError as error:
+        return error.message
+    return None

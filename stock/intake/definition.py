@@ -5,7 +5,7 @@ from typing import ClassVar, Literal, TypeVar
 from pydantic import Field
 
 from stock.intake.lot import Test
-from stock.parts import Fitted, Frac, Id, Instrumented, Part, Pct, Point, Points, points
+from stock.parts import FittedAbove, Frac, Id, Instrumented, Part, Pct, Point, Points, points
 
 P = TypeVar("P", bound="Named | PileDef")
 
@@ -107,7 +107,7 @@ class ChipFeed(Part):
     """What chips pass on their way into a stream: meter, washer, steaming bin."""
 
     stream: Id
-    bulk_bd_kg_per_m3: Fitted = Field(description="bone-dry bulk density the meter is set for")
+    bulk_bd_kg_per_m3: FittedAbove = Field(description="bone-dry bulk density the meter is set for")
     washer_limit_m3_per_h: float = Field(gt=0, le=10_000, description="most loose chips the washer takes")
     comes_at_c: float = Field(8, ge=-40, le=60, description="chips as they come to the bin")
     steam_t_per_h: float = Field(gt=0, le=500, description="steam there is for them")

@@ -3,9 +3,9 @@
 from typing import Any
 
 from stock.cooking.recipe import faults_of_cooking
-from stock.line.definition import Definition
+from stock.line.definition import Definition, StreamDef
 from stock.line.wiring import faults_of_tags
-from stock.primitives import Dose, Mix, React, Sink, Source, Store
+from stock.primitives import Dose, Mix, React, Separate, Sink, Source, Store, Tank, Water
 
 
 def faults_of(line: Definition) -> list[str]:
@@ -69,12 +69,23 @@ def _misrouted(line: Definition, unit: Any) -> list[str]:
             faults.append(f"units · {unit.id} · {field}: {name} is not a stream that leaves {unit.id}")
     if isinstance(unit, Dose) and unit.of_stream not in streams:
         faults.append(f"units · {unit.id} · of_stream: there is no stream {unit.of_stream}")
+    if isinstance(unit, Separate) and unit.wash and not _is_water_to(unit, line, streams.get(unit.wash.stream)):
+        name = unit.wash.stream
+        faults.append(f"units · {unit.id} · wash · stream: {name} is not a stream that brings water to {unit.id}")
     leaving = [stream.id for stream in line.streams if stream.source == unit.id]
     if not isinstance(unit, Sink) and not leaving:
         faults.append(f"units · {unit.id}: nothing leaves it; add a stream from {unit.id}, or make it a sink")
     if isinstance(unit, (Mix, React, Source, Store, Dose)) and len(leaving) > 1:
         faults.append(f"units · {unit.id}: {len(leaving)} streams leave it; a {unit.kind} has one")
     return faults
+
+
+def _is_water_to(unit: Any, line: Definition, stream: StreamDef | None) -> bool:
+    """Whether a stream runs to a unit, from where as much can be drawn as is wanted."""
+    if stream is None or stream.target != unit.id:
+        return False
+    source = next((one for one in line.units if one.id == stream.source), None)
+    return isinstance(source, (Water, Tank)) and stream.id != getattr(source, "overflow", None)
 
 
 def _bad_sums(line: Definition) -> list[str]:

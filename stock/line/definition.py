@@ -16,7 +16,7 @@ from stock.line.graph import Graph
 from stock.line.kinds import AnyUnit
 from stock.line.wiring import fill_tags, wire
 from stock.material import COMPONENTS
-from stock.parts import STATION_POINTS, STREAM_POINTS, Fitted, Frac, Id, Instrumented, Part, Points
+from stock.parts import STATION_POINTS, STREAM_POINTS, FittedAbove, Frac, Id, Instrumented, Part, Points
 from stock.primitives import Component, Unit
 from stock.tag import Tag
 from stock.water.plan import WaterPlan
@@ -63,8 +63,8 @@ class StreamDef(Instrumented):
     source: Id = Field(alias="from")
     target: Id = Field(alias="to")
     name: str = Field("", max_length=60, description="what people call it")
-    scattering_m2_per_kg: Fitted | None = Field(None, description="of furnish, for the brightness of the blend")
-    brightness_pct: Fitted | None = Field(None, description="of furnish that nobody measures on its way")
+    scattering_m2_per_kg: FittedAbove | None = Field(None, description="of furnish, for the brightness of the blend")
+    brightness_pct: FittedAbove | None = Field(None, description="of furnish that nobody measures on its way")
 
     @property
     def called(self) -> str:

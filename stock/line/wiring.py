@@ -44,7 +44,7 @@ def _places(raw: Mapping[str, Any]) -> dict[str, tuple[str, str, Points]]:
         found[row["id"]] = (str(row.get("name", row["id"])), yard, PileDef.POINTS)
     stations: dict[str, str] = {}
     for row in _rows(raw, "units"):
-        kind = KINDS.get(row.get("kind"))  # type: ignore[arg-type]
+        kind = KINDS.get(str(row.get("kind")))
         stations[row["id"]] = str(row.get("station", ""))
         if kind is not None:
             found[row["id"]] = (str(row.get("name", row["id"])), stations[row["id"]], kind.points_of_kind())
@@ -72,7 +72,11 @@ def _digester_limits(raw: Mapping[str, Any]) -> dict[tuple[str, str], tuple[floa
     found: dict[tuple[str, str], tuple[float, float]] = {}
     for row in _rows(raw, "cook", "digesters"):
         names = row.get("recipes")
-        own = [_recipe_limits(recipes[name]) for name in names if name in recipes] if isinstance(names, list) else []
+        own = (
+            [_recipe_limits(recipes[str(name)]) for name in names if str(name) in recipes]
+            if isinstance(names, list)
+            else []
+        )
         known = [one for one in own if one is not None]
         if known:
             heat, pressure = max(one[0] for one in known), max(one[1] for one in known)

@@ -4,7 +4,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from stock.parts import Fitted, Point, Points, points
+from stock.parts import FittedAbove, Point, Points, points
 from stock.primitives import Mix
 
 
@@ -20,5 +20,5 @@ class Refiner(Mix):
     )
 
     kind: Literal["refiner", "beater"]
-    slope: Fitted | None = Field(None, description="fall of the logarithm of freeness for each kWh a tonne")
-    unrefined_csf_ml: Fitted | None = Field(None, description="freeness at no net power")
+    slope: FittedAbove | None = Field(None, description="fall of the logarithm of freeness for each kWh a tonne")
+    unrefined_csf_ml: FittedAbove | None = Field(None, description="freeness at no net power")

@@ -138,6 +138,9 @@ class DefinitionFaults(TestCase):
     def unit(self, raw, unit_id):
         return next(unit for unit in raw["units"] if unit["id"] == unit_id)
 
+    def recipe(self, raw, school):
+        return next(one for one in raw["cook"]["recipes"] if one["school"] == school)
+
     def test_faults_name_part_field_and_what_is_allowed(self):
         cases = (
             (lambda raw: self.unit(raw, "wood_cook").update(yield_frac=1.4), "units · wood_cook · yield_frac.*1.4"),
@@ -163,6 +166,30 @@ class DefinitionFaults(TestCase):
             (
                 lambda raw: self.unit(raw, "wood_wash")["wash"].update(dilution_factor_t_per_bdt=99),
                 "wood_wash · wash · dilution_factor",
+            ),
+            (
+                lambda raw: self.unit(raw, "wood_wash")["wash"].update(stream="logs_in"),
+                "units · wood_wash · wash · stream: logs_in is not a stream that brings water to wood_wash",
+            ),
+            (
+                lambda raw: self.unit(raw, "wood_refine")["slope"].update(value=0),
+                "units · wood_refine · slope · value.*0",
+            ),
+            (
+                lambda raw: self.recipe(raw, "kraft").update(
+                    alkaline={**self.recipe(raw, "kraft")["alkaline"], "alpha": 15}
+                ),
+                "cook · recipes · .* · alkaline: kappa .* is where this relation begins, 15, or above it",
+            ),
+            (
+                lambda raw: self.recipe(raw, "kraft")["alkaline"].update(charge_pct_naoh_on_wood=4),
+                "cook · recipes · .* · alkaline: .*",
+            ),
+            (lambda raw: self.recipe(raw, "kraft")["alkaline"].update(alpha=-3), "alkaline · alpha.*-3"),
+            (lambda raw: self.unit(raw, "wood_wash").update(kind=["washer"]), "units · wood_wash"),
+            (
+                lambda raw: raw["cook"]["digesters"][0].update(recipes=[["nothing"]]),
+                "cook · digesters · digester_1 · recipes",
             ),
         )
         for change, message in cases:
