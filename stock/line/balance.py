@@ -69,7 +69,7 @@ class LineResult:
 
     @property
     def feasible(self) -> bool:
-        """Whether every unit can carry the order and no tank runs short."""
+        """Whether every unit can carry the order, no tank runs short and no water would have to be taken out."""
         return self.binding.used_frac <= 1 + 1e-9 and not self.shortages
 
     def require_feasible(self) -> None:
@@ -226,4 +226,12 @@ class LineBalance:
                 found.append(f"{unit.name} runs short of water by {short:.1f} t/h; add fresh water or dilute less")
             elif isinstance(unit, Separate) and streams[unit.rest]["water"] < -1e-6:
                 found.append(f"{unit.name} would pass on more water than it is fed; its accepts are set too thin")
+        for stream in self.line.streams:
+            source, unit = self.line.unit(stream.source), self.line.unit(stream.target)
+            drawn = isinstance(source, Water) or (isinstance(source, Tank) and stream.id != source.overflow)
+            if drawn and (taken := -streams[stream.id]["water"]) > 1e-6:
+                found.append(
+                    f"{unit.name} is set thicker than what comes to it: {taken:.1f} t/h of water would have to be"
+                    " taken out; set it thinner, or thicken before it"
+                )
         return tuple(found)

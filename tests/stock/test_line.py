@@ -95,6 +95,19 @@ class Balance(TestCase):
             result.require_feasible()
         self.assertTrue(balance().solve(Order.of(hallin_reach().grades[0], result.most_t_per_h * 0.999)).feasible)
 
+    def test_what_is_set_thicker_than_what_comes_to_it_cannot_be_met(self):
+        raw = raw_of(MILL)
+        next(unit for unit in raw["units"] if unit["id"] == "furnish_chest")["consistency_pct"] = 1.75
+        line = defined(raw)
+        result = LineBalance(line).solve(Order.of(line.grades[0]))
+        self.assertLess(result.streams["chest_water"]["water"], 0)
+        self.assertLessEqual(result.binding.used_frac, 1)
+        self.assertFalse(result.feasible)
+        taken = -result.streams["chest_water"]["water"]
+        thick = line.unit(line.stream("chest_water").target).name
+        with self.assertRaisesRegex(DomainError, f"^{thick} is set thicker than what comes to it: {taken:.1f} t/h"):
+            result.require_feasible()
+
     def test_a_recipe_can_move_the_bottleneck(self):
         shares = {"wood": 0.80, "cane": 0.05, "recovered": 0.03, "bales": 0.04, "cream_broke": 0.08, "white_broke": 0.0}
         result = balance().solve(Order.of(hallin_reach().grades[0], 12.8, shares))
