@@ -24,6 +24,7 @@ from stock.primitives import Dose, React, Separate, Sink, Source, Store, Tank, W
 __all__ = ["CLOSURE", "LineBalance", "LineResult", "Load", "Order"]
 
 CLOSURE = 1e-9
+_RUNS = 1e-9  # t/h; less is what a solved matrix leaves of nothing
 _SETTLED = 1e-9
 _MOST_PASSES = 60
 _MEMORY = 6
@@ -166,7 +167,7 @@ class LineBalance:
     def _strength(self, tank: str, flows: np.ndarray) -> np.ndarray:
         """Return what a tank holds of each component, t per t of water."""
         fed = sum((flows[self.system.at[name] // N] for name in self.system.ins[tank]), np.zeros(N))
-        strength = fed / fed[WATER] if fed[WATER] > 0 else np.zeros(N)
+        strength = fed / fed[WATER] if fed[WATER] > _RUNS else np.zeros(N)
         strength[WATER] = 1.0
         return strength
 

@@ -1,6 +1,7 @@
 """The line: its definition, its balance, its drawing."""
 
 import re
+from itertools import combinations
 from unittest import TestCase
 
 import numpy as np
@@ -62,6 +63,20 @@ class Balance(TestCase):
         furnish = sum(result.streams[name].bdt_per_h for name in names)
         for name in names:
             self.assertAlmostEqual(result.streams[name].bdt_per_h / furnish, shares[name], places=7)
+
+    def test_whatever_pulps_are_left_out_its_water_settles(self):
+        """What stands still is fed by what rounding leaves of nothing: its tank is not stronger or weaker for it."""
+        solver = LineBalance(hallin_reach())
+        for grade in hallin_reach().grades:
+            for count in range(1, len(grade.shares)):
+                for kept in combinations(grade.shares, count):
+                    shares = {name: 1 / count if name in kept else 0.0 for name in grade.shares}
+                    with self.subTest(grade.id, kept=kept):
+                        result = solver.solve(Order.of(grade, 9.0, shares))
+                        self.assertLess(result.closure_frac, 1e-9)
+                        self.assertLess(result.passes, 40)
+                        for name in set(shares) - set(kept):
+                            self.assertLess(abs(result.streams[name].total_t_per_h), 1e-6)
 
     def test_each_unit_closes_when_counted_by_hand(self):
         result = balance().solve(Order.of(hallin_reach().grades[0]))
