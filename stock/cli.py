@@ -12,9 +12,9 @@ import numpy as np
 
 from stock.book import METHODS, chapters
 from stock.errors import DomainError
-from stock.line.balance import LineBalance, Order
 from stock.line.definition import DefinitionError
-from stock.line.load import json_schema, load_definition
+from stock.line.load import json_schema, text_of
+from stock.line.proof import proven
 from stock.names import unit_of
 from stock.units import said
 from stock.working import Arg, Choice, Method, Rows, find_method, recording
@@ -154,9 +154,7 @@ def run_mill(arguments: argparse.Namespace) -> int:
         print(json.dumps(json_schema(), indent=1, ensure_ascii=False))
         return 0
     try:
-        line = load_definition(Path(arguments.file))
-        balance = LineBalance(line)
-        results = [balance.solve(Order.of(grade)) for grade in line.grades]
+        line, results = proven(text_of(Path(arguments.file)))
     except OSError as error:
         print(f"{arguments.file}: {error.strerror}", file=sys.stderr)
         return 2
@@ -164,9 +162,6 @@ def run_mill(arguments: argparse.Namespace) -> int:
         print(f"{arguments.file}: {len(error.faults)} fault(s)", file=sys.stderr)
         for fault in error.faults:
             print(f"  {fault}", file=sys.stderr)
-        return 2
-    except DomainError as error:
-        print(f"{arguments.file}: {error.message}", file=sys.stderr)
         return 2
     print(f"{line.mill}: {len(line.units)} units, {len(line.streams)} streams, {len(line.tags)} tags; mass closes")
     for result in results:

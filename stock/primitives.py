@@ -5,7 +5,7 @@ a digester reacts. A line may also name the primitives themselves.
 """
 
 from collections.abc import Sequence
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Final, Literal
 
 from pydantic import Field
 
@@ -15,6 +15,7 @@ Component = Literal["fibre", "fines", "bark", "filler", "ink", "grit", "organics
 
 Mark = Literal["gate", "vat"]
 
+MOST_M3: Final = 200_000  # the largest lagoon of a mill; what is more is a slip
 LEVEL = Point("{of} level", "Level", "level_pct", (0, 100), 0, ("level",))
 GAS = Point("Hydrogen sulphide at {of}", "H2S", "gas_ppm", (0, 500), 1, ("h2s", "gas", "sulphide"))
 
@@ -103,7 +104,7 @@ class Store(Vessel):
     family: Id
     solids: dict[Component, Frac]
     consistency_pct: Consistency
-    volume_m3: float = Field(gt=0)
+    volume_m3: float = Field(gt=0, le=MOST_M3)
 
 
 class Dose(Unit):
@@ -126,7 +127,7 @@ class Mix(Vessel):
 
     consistency_pct: Consistency | None = None
     recipe: bool = Field(default=False, description="True where the furnish shares are set")
-    volume_m3: float | None = Field(None, gt=0)
+    volume_m3: float | None = Field(None, gt=0, le=MOST_M3)
     holds_consistency_pct: Consistency | None = Field(None, description="contents, where not diluted")
 
 

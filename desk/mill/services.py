@@ -1,7 +1,7 @@
 """Writing line definitions."""
 
 from desk.mill.models import DefinitionVersion
-from stock.line.load import parse_definition
+from stock.line.proof import proven
 
 
 def approve_definition(text: str, approved_by: str, note: str = "") -> DefinitionVersion:
@@ -10,9 +10,9 @@ def approve_definition(text: str, approved_by: str, note: str = "") -> Definitio
     Raises
     ------
     DefinitionError
-        With every fault found; nothing is kept.
+        With every fault found, of the file and of what it comes to; nothing is kept.
     """
-    parse_definition(text)
+    proven(text)
     digest = DefinitionVersion.digest(text)
     if (known := DefinitionVersion.objects.filter(sha256=digest).first()) is not None:
         return known

@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 from stock.bleaching.symbols import SYMBOLS, Chemical, Furnish, Symbol, middle, symbol_of
 from stock.bleaching.tower import tower_retention
 from stock.parts import Consistency, Fitted, FittedAbove, Part, Point, Points, points
-from stock.primitives import Dose, Mix, React
+from stock.primitives import MOST_M3, Dose, Mix, React
 
 LAST_OF: Final = {"dioxide": "D1", "oxygen": "EO", "peroxide": "P", "dithionite": "Y", "hypochlorite": "H"}
 TOLD_BEFORE: Final = ("charge_kg_per_bdt", "solution_g_per_l", "retention_min", "response_per_kg", "ks_floor")
@@ -261,5 +261,5 @@ class Tower(Mix):
     HORIZON_H: ClassVar[float] = 4.0
 
     kind: Literal["tower"]
-    volume_m3: float = Field(gt=0)
+    volume_m3: float = Field(gt=0, le=MOST_M3)
     holds_consistency_pct: Consistency

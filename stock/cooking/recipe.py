@@ -10,7 +10,7 @@ from stock.cooking.school import PRACTICES, Liquor, Practice, School
 from stock.cooking.unit import LIQUOR_POINTS
 from stock.errors import DomainError
 from stock.parts import Id, Instrumented, Part, Pct, Point, Points, points
-from stock.primitives import LEVEL
+from stock.primitives import LEVEL, MOST_M3
 
 Wood = Literal["softwood", "hardwood", "bagasse"]
 
@@ -227,7 +227,7 @@ class Tank(Instrumented):
 
     name: str
     liquor: Liquor
-    volume_m3: float = Field(gt=0)
+    volume_m3: float = Field(gt=0, le=MOST_M3)
     low_pct: Pct = 10.0
 
     @property

@@ -5,14 +5,14 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from stock.parts import Point, Points, points
-from stock.primitives import Mix, Separate, Sink
+from stock.primitives import MOST_M3, Mix, Separate, Sink
 
 
 class MachineChest(Mix):
     """The chest the machine draws from."""
 
     kind: Literal["machine_chest"]
-    volume_m3: float = Field(gt=0)
+    volume_m3: float = Field(gt=0, le=MOST_M3)
 
 
 class HeadBox(Mix):

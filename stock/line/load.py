@@ -66,7 +66,15 @@ def parse_definition(text: str) -> Definition:
 
 def load_definition(path: Path) -> Definition:
     """Read a definition from a file; see `parse_definition`."""
-    return parse_definition(path.read_text(encoding="utf-8"))
+    return parse_definition(text_of(path))
+
+
+def text_of(path: Path) -> str:
+    """Return what is written in a file; DefinitionError where it is no text."""
+    try:
+        return path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
+        raise DefinitionError([f"not readable as text: byte {error.start + 1} is not UTF-8"]) from None
 
 
 def worded(fault: Any, raw: dict[str, Any]) -> str:

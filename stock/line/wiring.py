@@ -121,16 +121,16 @@ def _filled(
         "station": station,
         "unit": point.unit,
         "quantity": point.quantity,
-        "words": list(words),
         "decimals": point.decimals,
         "plausible": point.plausible,
     }
     if (of := limits.get((str(tag.get("of")), str(tag.get("reads"))))) is not None:
         target, most = (min(one, point.plausible[1]) for one in of)
         usual["band"] = {"target": target, "control": (point.plausible[0], most), "action": (point.plausible[0], most)}
-    own = dict(tag)
-    own["words"] = [*usual["words"], *own.get("words", [])]  # type: ignore[misc]
-    return {**usual, **own}
+    own = tag.get("words", [])
+    if isinstance(own, list):  # whatever else it is, the checks name
+        own = [*words, *own]
+    return {**usual, **tag, "words": own}
 
 
 def _inside(name: str) -> str:

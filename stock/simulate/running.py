@@ -197,7 +197,10 @@ class Running(Stepping, ABC):
                 continue
             wanted = self.result.streams[name].flows_t_per_h / 3600
             if np.abs(streams[index] - wanted).max() > CLOSES * max(float(wanted.sum()), 1e-6):
-                raise DomainError("E_BALANCE", name, f"{name} is not what the balance says as the plant is built")
+                short = "; ".join(self.result.shortages)  # a line that its own first order cannot run
+                raise DomainError(
+                    "E_BALANCE", name, short or f"{name} is not what the balance says as the plant is built"
+                )
 
     # ---- a step
 

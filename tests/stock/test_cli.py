@@ -83,6 +83,10 @@ class Mill(TestCase):
             self.assertEqual(status, 2)
             self.assertIn("units · wood_cook · yield_frac", err)
             self.assertEqual(fox("mill", "validate", str(Path(folder) / "none.yaml"))[0], 2)
+            path.write_bytes(b"format: \xff\xfe")
+            status, _, err = fox("mill", "validate", str(path))
+            self.assertEqual(status, 2)
+            self.assertIn("byte 9 is not UTF-8", err)
 
     def test_the_schema_is_printed(self):
         self.assertIn('"title": "Fox Vat line definition"', fox("mill", "schema")[1])

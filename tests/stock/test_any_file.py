@@ -1,0 +1,136 @@
+"""A file somebody writes by hand: one thing in it is other than it should be; it is refused in words or it runs."""
+
+import copy
+from unittest import TestCase
+
+import numpy as np
+
+from stock.errors import DomainError
+from stock.judge.limits import judge
+from stock.line.definition import DefinitionError
+from stock.line.proof import proven
+from stock.simulate.plant import Plant
+from tests.line import MILL
+from tests.mills import TWO_LINES, as_text, raw_of
+
+BENCH = MILL.with_name("tidewater_bench.yaml")
+SEED, COUNT, RUN = 20, 260, 12  # how many are written, and of those that stand how many are run as a plant
+NUMBERS = {
+    "zero": lambda value: 0,
+    "negative": lambda value: -value,
+    "ten times": lambda value: 10 * value,
+    "a tenth": lambda value: value / 10,
+    "huge": lambda value: 1e300,
+}
+ANY = {
+    "null": lambda value: None,
+    "text": lambda value: "nonsense",
+    "in a list": lambda value: [value],
+    "twice": lambda value: value + value if isinstance(value, list) else [value, value],
+    "empty": lambda value: [] if isinstance(value, list) else {},
+}
+
+
+def places(node, at=()):
+    """Yield (keys that lead there, value) of everything in a raw definition."""
+    rows = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
+    for key, value in rows:
+        yield (*at, key), value
+        yield from places(value, (*at, key))
+
+
+def without_or_with(raw, at, change):
+    """Return a copy of a raw definition in which one thing is changed, or left out."""
+    changed = copy.deepcopy(raw)
+    node = changed
+    for key in at[:-1]:
+        node = node[key]
+    if change is None:
+        del node[at[-1]]
+    else:
+        node[at[-1]] = change(node[at[-1]])
+    return changed
+
+
+def slips(raw):
+    """Yield (words, raw definition) of some of all the slips that can be made in a file, the same each time."""
+    found = []
+    for at, value in places(raw):
+        is_number = isinstance(value, (int, float)) and not isinstance(value, bool)
+        found += [(at, name, change) for name, change in (("left out", None), *ANY.items())]
+        found += [(at, name, change) for name, change in NUMBERS.items() if is_number]
+    for index in np.random.default_rng(SEED).choice(len(found), COUNT, replace=False):
+        at, name, change = found[index]
+        yield f"{'.'.join(map(str, at))} {name}", without_or_with(raw, at, change)
+
+
+class OneSlip(TestCase):
+    def test_it_is_refused_by_name_or_it_is_a_line_that_runs(self):
+        refused, run = 0, 0
+        for words, raw in slips(raw_of(BENCH)):
+            with self.subTest(words):
+                try:
+                    line, results = proven(as_text(raw))
+                except DefinitionError as error:
+                    refused += 1
+                    for fault in error.faults:
+                        self.assertNotIn("Traceback", fault)
+                        self.assertGreater(len(fault), 10)
+                    continue
+                for result in results:
+                    self.assertLess(result.closure_frac, 1e-9)
+                if run < RUN:
+                    run += 1
+                    self._runs(line, results)
+        self.assertGreater(refused, COUNT / 2)
+        self.assertEqual(run, RUN)
+
+    def _runs(self, line, results):
+        try:
+            plant = Plant(line, dt_s=10.0)
+        except DomainError:
+            self.assertFalse(all(one.feasible for one in results))  # its own orders cannot be run
+            return
+        plant.step(6)
+        for tag in line.tags:
+            value = plant.readings.truth(tag.id)
+            if value is not None and tag.band is not None:
+                self.assertIn(judge(tag, value).level, {"ok", "outside", "act"})
+
+
+class Refused(TestCase):
+    """What was taken, or ended in a fault of ours, before."""
+
+    def refused(self, mill, change, words):
+        raw = raw_of(mill)
+        change(raw)
+        with self.subTest(words), self.assertRaisesRegex(DefinitionError, words):
+            proven(as_text(raw))
+
+    def unit(self, raw, unit_id):
+        return next(one for one in raw["units"] if one["id"] == unit_id)
+
+    def test_lists_and_nothing_where_a_word_belongs(self):
+        self.refused(BENCH, lambda raw: raw["tags"][0].update(words=None), "tags · .* · words")
+        self.refused(BENCH, lambda raw: raw["tags"][0].update(words="vat"), "tags · .* · words")
+        self.refused(BENCH, lambda raw: raw["units"][0].update(kind=[]), "units · ")
+        self.refused(BENCH, lambda raw: raw["cook"]["digesters"][0].update(recipes=[[1]]), "digesters · .* · recipes")
+
+    def test_a_line_that_has_not_one_solution_is_refused_before_it_is_kept(self):
+        self.refused(
+            TWO_LINES, lambda raw: self.unit(raw, raw["units"][17]["id"]).pop("consistency_pct"), "unknown flows but"
+        )
+
+    def test_a_vessel_larger_than_any_there_is(self):
+        self.refused(TWO_LINES, lambda raw: raw["units"][23].update(volume_m3=1e30), "volume_m3.*1e\\+30")
+
+    def test_words_of_its_own_stand_after_those_of_the_point(self):
+        raw = raw_of(BENCH)
+        raw["tags"][0]["words"] = ["odd"]
+        before, _ = proven(as_text(raw_of(BENCH)))
+        line, _ = proven(as_text(raw))
+        self.assertEqual(line.tags[0].words[-1], "odd")
+        self.assertEqual(
+            list(line.tags[0].words[:-1]),
+            [one for one in before.tags[0].words if one != "odd"][: len(line.tags[0].words) - 1],
+        )
