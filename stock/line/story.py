@@ -10,7 +10,7 @@ from typing import Literal
 from pydantic import Field, ValidationError
 
 from stock.line.definition import Definition, DefinitionError
-from stock.line.load import read_yaml, worded
+from stock.line.load import read_yaml, text_of, worded
 from stock.parts import Frac, Id, Part
 from stock.washing.unit import Washer
 
@@ -30,9 +30,9 @@ class CookStory(Part):
     recipe: Id
     number: int = Field(ge=1, le=9_999_999)
     digester: int = Field(ge=1, le=99)
-    every_min: float | None = Field(None, gt=0, description="from fill to fill; by the balance where left out")
-    to_relief_min: float | None = Field(None, description="how long it has to go when it opens")
-    in_for_min: float = Field(60, ge=0, description="or how long it has been in")
+    every_min: float | None = Field(None, gt=0, le=1440, description="from fill to fill; by the balance where left out")
+    to_relief_min: float | None = Field(None, ge=0, le=1440, description="how long it has to go when it opens")
+    in_for_min: float = Field(60, ge=0, le=1440, description="or how long it has been in")
     late_min: float = Field(2.0, ge=0, le=120)
 
 
@@ -162,7 +162,7 @@ def parse_story(text: str, line: Definition) -> Story:
 def story_beside(mill: Path, line: Definition) -> Story:
     """Return the story that lies beside a mill's file; an empty one where none does."""
     path = mill.with_name(f"{mill.stem}.demo.yaml")
-    return parse_story(path.read_text(encoding="utf-8"), line) if path.exists() else Story()
+    return parse_story(text_of(path), line) if path.exists() else Story()
 
 
 def _places(line: Definition) -> set[str]:
