@@ -145,4 +145,6 @@ class Setting(models.Model):
 
 def number(value: float) -> str:
     """Write a number as people say it."""
-    return f"{value:.0f}" if abs(value) >= 100 else f"{value:.3g}"
+    if abs(value) >= 100:
+        return f"{value:.0f}" if abs(value) >= 1000 else f"{value:.1f}".removesuffix(".0")
+    return f"{value:.3g}"

@@ -160,6 +160,7 @@ def spoken(state: State, text: str) -> Spoken | None:
     (one,) = found
     value = float(typed["value"].replace(",", "."))
     to = value if typed["sign"].lower() == "to" else one.value + (value if typed["sign"] == "+" else -value)
+    to = round(to, one.decimals)  # what is said is what is made
     if not one.low <= to <= one.high:
         return Spoken(
             "", fault=f"{one.words} can be {number(one.low)} to {number(one.high)} {one.unit}, not {number(to)}"
