@@ -36,7 +36,7 @@ class Alkaline(Part):
     alpha: float = Field(gt=0, le=1000)
     beta: float = Field(gt=0, le=1000)
     n: float = Field(gt=0, le=2)
-    kappa_sd: float = Field(gt=0, description="spread of the relation on this mill's cooks")
+    kappa_sd: float = Field(gt=0, le=50, description="spread of the relation on this mill's cooks")
 
 
 class Sulphite(Part):
@@ -45,11 +45,13 @@ class Sulphite(Part):
     total_so2_pct: float = Field(gt=0, le=15, description="g in 100 mL")
     combined_so2_pct: float = Field(gt=0, le=6)
     base: Literal["calcium", "magnesium", "sodium"]
-    reference_factor: float = Field(gt=0, description="integral of the normal cook, bar·h; of bisulphite, h at 100 °C")
+    reference_factor: float = Field(
+        gt=0, le=1000, description="integral of the normal cook, bar·h; of bisulphite, h at 100 °C"
+    )
     reference_cook_kappa: float = Field(gt=0, le=200)
     activation_kj_per_mol: float = Field(90, ge=60, le=140)
     zero_kappa: float = Field(180, ge=50, le=400)
-    kappa_sd: float = Field(gt=0)
+    kappa_sd: float = Field(gt=0, le=50)
     penetrate_below_c: float = Field(110, ge=60, le=130)
     penetrate_min: float = Field(90, ge=0, le=600, description="least time below that before it may rise")
 
@@ -74,8 +76,8 @@ class Recipe(Part):
         0, ge=0, le=2, description="steam of packing and steaming that stays with the chips"
     )
     liquor_to_wood: float = Field(ge=2, le=10)
-    fill_min: float = Field(gt=0)
-    liquor_min: float = Field(gt=0)
+    fill_min: float = Field(gt=0, le=600)
+    liquor_min: float = Field(gt=0, le=600)
     start_c: float = Field(ge=15, le=120)
     start_kpa_g: float = Field(0, ge=0, le=2000)
     stages: list[Stage] = Field(min_length=1)
@@ -86,9 +88,9 @@ class Recipe(Part):
     most_c: float = Field(ge=100, le=200, description="never to be exceeded")
     over_kpa: float = Field(50, ge=0, le=1500, description="gas over steam that relief must keep under")
     relief_min: float = Field(0, ge=0, le=180, description="letting down before the blow")
-    blow_min: float = Field(gt=0)
+    blow_min: float = Field(gt=0, le=600)
     clear_min: float = Field(5, ge=0, le=600, description="empty check before the next fill")
-    tail: float = Field(ge=0, description="of the integral, still gained in relief and blow")
+    tail: float = Field(ge=0, le=1000, description="of the integral, still gained in relief and blow")
     kappa_target: float = Field(gt=0, le=200)
     kappa_half: float = Field(1.5, gt=0, le=20, description="how far off the target a cook may be")
     rejects_pct: tuple[float, float] = Field((1.0, 4.0), description="knots and rejects wanted, on pulp")
@@ -247,7 +249,7 @@ class CookDef(Part):
     recipes: list[Recipe] = Field(default_factory=list, description="none, where nothing is cooked")
     digesters: list[Digester] = Field(default_factory=list)
     tanks: list[Tank] = Field(default_factory=list)
-    steam_t_per_h: float = Field(1, gt=0, description="steam the digesters may draw together")
+    steam_t_per_h: float = Field(1, gt=0, le=1000, description="steam the digesters may draw together")
 
     @property
     def main(self) -> Recipe:

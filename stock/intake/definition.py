@@ -59,7 +59,7 @@ class Material(Named):
     pile: Id = Field(description="where it is laid down")
     moisture_pct: Pct = Field(description="as it usually comes")
     repeatability_pct: float = Field(0.5, gt=0, le=5, description="standard deviation of the moisture test, points")
-    net_t: float = Field(gt=0, description="a usual load")
+    net_t: float = Field(gt=0, le=10_000, description="a usual load")
     bark_pct: Pct = 0.0
     fines_pct: Pct = 0.0
     tests: list[ReceivingTest]
@@ -85,7 +85,7 @@ class PileDef(Instrumented):
     species: Id
     stream: Id = Field(description="stream of the balance it feeds")
     feeds: bool = Field(default=True, description="False for a deck, whose logs go on to a pile")
-    capacity_bdt: float = Field(gt=0)
+    capacity_bdt: float = Field(gt=0, le=1e6)
     length_m: float = Field(gt=0, le=1000)
     width_m: float = Field(gt=0, le=300)
     height_m: float = Field(gt=0, le=60)
@@ -116,8 +116,8 @@ class ChipFeed(Part):
 class Chipper(Named):
     """A chipper, and how long a set of knives should last."""
 
-    knife_h: float = Field(gt=0, description="usual hours on a set")
-    coast_min: float = Field(gt=0, description="how long the disc turns after the stop")
+    knife_h: float = Field(gt=0, le=1000, description="usual hours on a set")
+    coast_min: float = Field(gt=0, le=600, description="how long the disc turns after the stop")
 
 
 class Envelope(Part):
@@ -137,7 +137,7 @@ class BlendLimits(Part):
     moisture_most_pct: Pct
     fines_most_pct: Pct
     bark_most_pct: Pct
-    mean_age_most_d: float = Field(gt=0)
+    mean_age_most_d: float = Field(gt=0, le=3650)
     species_most_frac: dict[Id, Frac] = Field(default_factory=dict)
     hours: float = Field(gt=0, le=72)
 
@@ -155,7 +155,7 @@ class YardDef(Part):
     chips: Envelope
     blend: BlendLimits
     monthly_c: list[float] = Field(min_length=12, max_length=12, description="mean outdoor temperature, January first")
-    lead_d: float = Field(ge=0, description="days to the next sure delivery")
+    lead_d: float = Field(ge=0, le=365, description="days to the next sure delivery")
     chip_yield_frac: Frac = Field(description="chips from debarked wood, screening rejects taken out")
 
     def feed(self, stream_id: str) -> ChipFeed:

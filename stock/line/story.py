@@ -21,7 +21,7 @@ class InstrumentStory(Part):
     starts: float | None = None
     drift_per_h: float = 0.0
     drift_from_h: float = Field(-5.0, description="hours from the moment it opens to when it begins to wander")
-    drift_for_h: float = Field(9.0, ge=0, description="how long it wanders; then it holds its error")
+    drift_for_h: float = Field(9.0, ge=0, le=10_000, description="how long it wanders; then it holds its error")
 
 
 class CookStory(Part):
@@ -74,7 +74,7 @@ class BehindStory(Part):
 class Told(Part):
     """Something somebody wrote in the log, minutes before it opens."""
 
-    minutes_ago: float = Field(ge=0)
+    minutes_ago: float = Field(ge=0, le=100_000)
     who: str
     station: Id
     text: str = Field(max_length=500)
@@ -88,7 +88,7 @@ class Carried(Part):
     who: str
     owner: str = ""
     station: Id | None = None
-    hours_ago: float = Field(ge=0)
+    hours_ago: float = Field(ge=0, le=10_000)
     until_h: float | None = Field(None, gt=0, description="hours from the moment it opens to when it expires")
 
 

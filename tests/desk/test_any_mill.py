@@ -11,16 +11,19 @@ from desk.floor.models import World
 from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.floor.station import stations
+from desk.mill.models import DefinitionVersion
 from desk.mill.selectors import line_of
 from desk.mill.services import approve_definition
 from desk.people.models import Person
 from standin.__main__ import write_history
 from standin.plant import Plant
+from stock.line.definition import DefinitionError
 from stock.line.load import load_definition
 from stock.line.story import story_beside
 from tests.desk.base import NOW, DeskCase
 from tests.line import BENCH, MILL
-from tests.mills import TWO_LINES, renamed
+from tests.mills import TWO_LINES, as_text, raw_of, renamed
+from tests.stock.test_any_file import slips
 
 KEPT = "What you typed is kept"  # said of a refusal: on a page nobody typed into, its own numbers were refused
 SCREENS = ("", "order/", "log/", "hand-over/", "hand-over/sheet.pdf", "methods/")
@@ -113,3 +116,44 @@ class NothingMeasured(DeskCase):
                     if not answer.streaming and "html" in answer["Content-Type"]:
                         self.assertNotContains(answer, KEPT)
             self.assertContains(self.client.get(f"/{world.slug}/"), "Nothing has been measured yet")
+
+
+class WrittenByHand(DeskCase):
+    """Mills in which one thing is other than it was: what is kept at all has pages that open."""
+
+    MILLS = 4
+
+    def test_every_page_of_what_stands_opens(self):
+        self.sign_in("lead")
+        opened = 0
+        for index, (words, raw) in enumerate(slips(raw_of(TWO_LINES))):
+            if opened == self.MILLS:
+                break
+            try:
+                version = approve_definition(as_text(raw), "E. Test")
+            except DefinitionError:
+                continue
+            opened += 1
+            world = World.objects.create(slug=f"slip-{index}", name="Slip", version=version)
+            for address in addresses(State(world, NOW)):
+                with self.subTest(words, address=address):
+                    self.assertEqual(self.client.get(address, follow=True).status_code, 200)
+        self.assertEqual(opened, self.MILLS)
+
+    def test_a_mill_whose_own_grade_cannot_be_met_says_why(self):
+        raw = raw_of(MILL)
+        next(unit for unit in raw["units"] if unit["id"] == "furnish_chest")["consistency_pct"] = 1.75
+        version = approve_definition(as_text(raw), "E. Test")
+        world = World.objects.create(slug="thin", name="Thin", version=version)
+        self.sign_in("lead")
+        for address in addresses(State(world, NOW)):
+            with self.subTest(address):
+                self.assertEqual(self.client.get(address, follow=True).status_code, 200)
+        self.assertContains(self.client.get("/thin/order/"), "is set thicker than what comes to it")
+
+    def test_what_has_not_one_solution_is_not_kept(self):
+        raw, before = raw_of(TWO_LINES), DefinitionVersion.objects.count()
+        raw["units"][17].pop("consistency_pct")
+        with self.assertRaisesRegex(DefinitionError, "unknown flows but"):
+            approve_definition(as_text(raw), "E. Test")
+        self.assertEqual(DefinitionVersion.objects.count(), before)

@@ -5,16 +5,18 @@ from unittest import TestCase
 
 import numpy as np
 
+from standin.plant import Plant as StandIn
 from stock.errors import DomainError
 from stock.judge.limits import judge
 from stock.line.definition import DefinitionError
 from stock.line.proof import proven
+from stock.line.story import parse_story
 from stock.simulate.plant import Plant
-from tests.line import MILL
+from tests.line import MILL, hallin_reach
 from tests.mills import TWO_LINES, as_text, raw_of
 
 BENCH = MILL.with_name("tidewater_bench.yaml")
-SEED, COUNT, RUN = 20, 260, 12  # how many are written, and of those that stand how many are run as a plant
+SEED, COUNT, RUN = 20, 260, 8  # how many are written, and of those that stand how many are run as a plant
 NUMBERS = {
     "zero": lambda value: 0,
     "negative": lambda value: -value,
@@ -98,6 +100,31 @@ class OneSlip(TestCase):
                 self.assertIn(judge(tag, value).level, {"ok", "outside", "act"})
 
 
+class OneSlipInAStory(TestCase):
+    """What a demonstration opens with is written by hand as well."""
+
+    def test_it_is_refused_by_name_or_the_plant_opens_with_it(self):
+        line, raw = hallin_reach(), raw_of(MILL.with_name("hallin_reach.demo.yaml"))
+        refused, opened = 0, 0
+        for words, changed in slips(raw):
+            with self.subTest(words):
+                try:
+                    story = parse_story(as_text(changed), line)
+                except DefinitionError as error:
+                    refused += 1
+                    self.assertTrue(all(len(fault) > 10 for fault in error.faults))
+                    continue
+                if opened < RUN:
+                    opened += 1
+                    plant = StandIn(line, 20, 1.77e9, story)
+                    rows = list(plant.history(1_770_000_000 - 600, 1_770_000_000, 300.0))
+                    self.assertGreater(len(rows), len(line.tags) / 2)
+                    self.assertTrue(all(np.isfinite(value) for _, _, value in rows))
+                    self.assertTrue(plant.cooks(1.77e9 - 20_000, 1.77e9))
+        self.assertGreater(refused, COUNT / 4)
+        self.assertEqual(opened, RUN)
+
+
 class Refused(TestCase):
     """What was taken, or ended in a fault of ours, before."""
 
@@ -123,6 +150,14 @@ class Refused(TestCase):
 
     def test_a_vessel_larger_than_any_there_is(self):
         self.refused(TWO_LINES, lambda raw: raw["units"][23].update(volume_m3=1e30), "volume_m3.*1e\\+30")
+
+    def test_minutes_and_hours_of_a_mill_have_an_end(self):
+        for field in ("fill_min", "liquor_min", "blow_min"):
+            self.refused(
+                TWO_LINES, lambda raw, name=field: raw["cook"]["recipes"][0].update({name: 601}), f"{field}.*601"
+            )
+        self.refused(TWO_LINES, lambda raw: raw["cook"].update(steam_t_per_h=1e9), "steam_t_per_h")
+        self.refused(MILL, lambda raw: raw["yard"]["chippers"][0].update(coast_min=601), "coast_min.*601")
 
     def test_words_of_its_own_stand_after_those_of_the_point(self):
         raw = raw_of(BENCH)
