@@ -17,6 +17,8 @@ from standin.sick import listed, switch
 from standin.washing import MATS, ROUNDS, TRAPS, mats, rounds, traps
 from standin.workshop import write_hand_cooks
 from standin.yard import YardRun, belt_files, belt_rates, gate_files
+from stock.errors import DomainError
+from stock.line.definition import DefinitionError
 from stock.line.load import load_definition
 from stock.line.story import story_beside
 
@@ -107,6 +109,15 @@ def main() -> None:
     parser.add_argument("--endpoint", default="opc.tcp://127.0.0.1:4855")
     arguments = parser.parse_args()
     logging.getLogger("asyncua").setLevel(logging.ERROR)
+    try:
+        _run(arguments)
+    except DefinitionError as error:
+        sys.exit("\n  ".join([f"{arguments.mill}: {len(error.faults)} fault(s)", *error.faults]))
+    except DomainError as error:  # it reads well and cannot run
+        sys.exit(f"{arguments.mill}: {error.message}")
+
+
+def _run(arguments: argparse.Namespace) -> None:
     line = load_definition(arguments.mill)
     if arguments.action == "fault":
         status, said = switch(arguments.endpoint, arguments.words) if arguments.words else (0, listed(line))

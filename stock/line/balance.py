@@ -228,11 +228,11 @@ class LineBalance:
             elif isinstance(unit, Separate) and streams[unit.rest]["water"] < -1e-6:
                 found.append(f"{unit.name} would pass on more water than it is fed; its accepts are set too thin")
         for stream in self.line.streams:
-            source, unit = self.line.unit(stream.source), self.line.unit(stream.target)
+            source, fed = self.line.unit(stream.source), self.line.unit(stream.target)
             drawn = isinstance(source, Water) or (isinstance(source, Tank) and stream.id != source.overflow)
             if drawn and (taken := -streams[stream.id]["water"]) > 1e-6:
                 found.append(
-                    f"{unit.name} is set thicker than what comes to it: {taken:.1f} t/h of water would have to be"
+                    f"{fed.name} is set thicker than what comes to it: {taken:.1f} t/h of water would have to be"
                     " taken out; set it thinner, or thicken before it"
                 )
         return tuple(found)

@@ -30,7 +30,9 @@ class CookStory(Part):
     recipe: Id
     number: int = Field(ge=1, le=9_999_999)
     digester: int = Field(ge=1, le=99)
-    every_min: float | None = Field(None, gt=0, le=1440, description="from fill to fill; by the balance where left out")
+    every_min: float | None = Field(
+        None, gt=0, le=10_080, description="from fill to fill; by the balance where left out"
+    )
     to_relief_min: float | None = Field(None, ge=0, le=1440, description="how long it has to go when it opens")
     in_for_min: float = Field(60, ge=0, le=1440, description="or how long it has been in")
     late_min: float = Field(2.0, ge=0, le=120)

@@ -1,16 +1,21 @@
 """The stand-in: repeatable, believable, and in step with its own past."""
 
 from itertools import pairwise
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest import TestCase
+from unittest.mock import patch
 
 import numpy as np
 
+from standin.__main__ import main
 from standin.laboratory import burette, device_files, titrations
 from standin.plant import Plant
 from standin.workshop import HandCooks
 from stock.cooking.titration import white_liquor_from_abc
 from stock.steam import saturation_pressure_kpa_abs
-from tests.line import hallin_reach, hallin_story, tidewater_bench, tidewater_story
+from tests.line import MILL, hallin_reach, hallin_story, tidewater_bench, tidewater_story
+from tests.mills import as_text, raw_of
 
 ANCHOR = 1_795_000_000.0
 
@@ -148,3 +153,32 @@ class TeachingWorkshop(TestCase):
         self.assertLess(gauges[-1][0], ANCHOR)
         for row, _ in found[:-1]:
             self.assertTrue(15 < row["kappa"] < 60, row)
+
+
+class ToldInWords(TestCase):
+    """A mill's file that cannot be run ends in its faults and not in a trace."""
+
+    def ends(self, change):
+        raw = raw_of(MILL)
+        change(raw)
+        with TemporaryDirectory() as folder:
+            path = Path(folder) / "odd.yaml"
+            path.write_text(as_text(raw), encoding="utf-8")
+            words = ["standin", "history", "--mill", str(path), "--folder", folder, "--days", "1"]
+            with patch("sys.argv", words), self.assertRaises(SystemExit) as caught:
+                main()
+        return str(caught.exception.code)
+
+    def test_each_fault_has_a_line(self):
+        def change(raw):
+            raw["units"][0]["kind"] = "mill"
+            raw["streams"][3]["to"] = "nowhere"
+
+        said = self.ends(change)
+        self.assertRegex(said, r"odd\.yaml: \d fault\(s\)\n  units · ")
+
+    def test_one_that_reads_well_and_cannot_run_says_why(self):
+        def change(raw):
+            next(unit for unit in raw["units"] if unit["id"] == "furnish_chest")["consistency_pct"] = 1.75
+
+        self.assertRegex(self.ends(change), r"odd\.yaml: Machine chest is set thicker than what comes to it: ")
