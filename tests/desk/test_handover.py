@@ -123,6 +123,8 @@ class BothSides(HandOverCase):
         self.open(kind="isolation", text="pump 4 locked", owner="M. Orr")
         self.assertContains(self.sign(), "ticked as none, and there is one open", status_code=422)
         self.assertEqual(self.sign(none=["permit", "gas_test", "interlock"]).status_code, 302)
+        kept = HandOver.objects.latest("pk").sheet["none"]
+        self.assertEqual(kept, ["permits", "gas tests", "interlocks bypassed"])  # as said, no more and no less
 
     def test_it_is_given_by_one_and_taken_over_by_another_with_both_times(self):
         self.sign_in()

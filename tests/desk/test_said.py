@@ -1,5 +1,6 @@
 """Words and drawings of the desk, each on both sides of where it changes."""
 
+import math
 from datetime import timedelta
 from types import SimpleNamespace
 from unittest.mock import patch
@@ -17,7 +18,7 @@ from desk.stations.bleach.back import NIL_G_PER_L, _last
 from desk.stations.cook.board import AHEAD_MIN, BACK_MIN, board_of
 from desk.stations.cook.house import house_of
 from desk.stations.cook.known import strength_of
-from desk.stations.cook.learn import Past
+from desk.stations.cook.learn import Past, _suspect
 from desk.stations.cook.models import Forecast
 from desk.stations.cook.pages.done import stats
 from desk.stations.cook.pages.drawing import BOARD_W, BOARD_X, draw_board
@@ -27,7 +28,7 @@ from desk.stations.plain.page import station_sentence
 from desk.stations.wash.shown import CAUSES, Shows
 from tests.desk.base import NOW, DeskCase
 from tests.desk.cook_house import CHIPS, WHITE, HouseCase
-from tests.line import hallin_reach
+from tests.line import hallin_reach, tidewater_bench
 
 
 class Signs(SimpleTestCase):
@@ -111,6 +112,28 @@ class HowForecastsDid(SimpleTestCase):
         self.assertEqual(found["kinetic_count"], 2)
         self.assertAlmostEqual(found["kinetic_bias"], 1.5)
         self.assertAlmostEqual(found["kinetic_spread"], 0.5)
+
+
+class FarFromTheOthers(SimpleTestCase):
+    """Cooks of acid that lie far from the line of the others."""
+
+    def cooks(self, *off):
+        recipe = next(one for one in tidewater_bench().cook.recipes if one.is_sulphite)
+        known, rows = dict.fromkeys(Past.__dataclass_fields__), []
+        for number in range(12):
+            factor = recipe.acid.reference_factor * (0.9 + 0.02 * number)
+            rate = math.log(recipe.acid.zero_kappa / recipe.acid.reference_cook_kappa) / recipe.acid.reference_factor
+            rate *= 1 + 0.004 * (-1) ** number + (0.3 if number in off else 0.0)
+            kappa = recipe.acid.zero_kappa * math.exp(-rate * factor)
+            rows.append(Past(**known | {"number": number, "factor": factor, "kappa": kappa, "flag": ""}))
+        return recipe, rows
+
+    def test_one_that_cooked_a_third_faster_is_named_and_of_seven_none(self):
+        recipe, rows = self.cooks(5)
+        self.assertEqual(_suspect(recipe, rows), {5})
+        self.assertEqual(_suspect(recipe, rows[:8]), {5})
+        self.assertEqual(_suspect(recipe, rows[:7]), set())
+        self.assertEqual(_suspect(*self.cooks()), set())
 
 
 class QuietReadings(SimpleTestCase):

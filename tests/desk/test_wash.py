@@ -9,7 +9,18 @@ from desk.floor.models import Record
 from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.stations.wash.models import MARKS, MatCheck, Round
-from desk.stations.wash.shown import efficiency_of, hands_of, shows_of, washers
+from desk.stations.wash.shown import (
+    efficiency_of,
+    factor_of,
+    figure_of,
+    hands_of,
+    measured_of,
+    rate_of,
+    rounds_of,
+    seen_of,
+    shows_of,
+    washers,
+)
 from desk.stations.wash.worked import worked
 from tests.desk.base import NOW, DeskCase
 
@@ -134,6 +145,67 @@ class Rounds(WashCase):
         (told,) = [item for item in next_up(state) if item.what == "Cane washer 2 washes less"]
         self.assertTrue(told.now)  # it stands among what is off, by its gravity, not at the hour of its round
         self.assertIn("do not buy its work with water", " ".join(worked(state, self.unit("cane_wash"), {}).says))
+
+
+class WhatMachinesShow(WashCase):
+    """Means, doubts and sides of what rounds show, on both sides of where the word changes."""
+
+    def shown(self, *mats, number=2):
+        for back, mat in enumerate(reversed(mats)):
+            self.round(number, mat, hours=12.0 * back + 1)
+        state = self.state()
+        unit = self.unit("cane_wash")
+        return state, unit, next(one for one in shows_of(state, unit) if one.number == number)
+
+    def test_with_one_round_it_is_held_against_the_file_and_never_behind_by_itself(self):
+        _, _, one = self.shown(14.0)
+        self.assertEqual((one.count, one.behind), (0, False))
+        self.assertEqual(one.mean, one.machine.e_std)
+
+    def test_the_mean_is_of_those_before_the_last_two(self):
+        state, unit, one = self.shown(14.0, 15.0, 16.0, 17.0, 18.0)
+        before = [figure_of(row).value for row in rounds_of(state, unit)[2:]]
+        self.assertEqual((one.count, len(before)), (3, 3))
+        self.assertAlmostEqual(one.mean, sum(before) / 3)
+        self.assertEqual(one.last.value, figure_of(rounds_of(state, unit)[0]).value)
+
+    def test_a_worse_mat_shows_less_and_a_better_one_more(self):
+        sides = []
+        for index, last in enumerate((11.0, 14.0, 20.0)):
+            _, unit, one = self.shown(14.0, 14.1, 13.9, last, number=index + 1)
+            sides.append(seen_of(self.state(), unit, one)["efficiency"])
+        self.assertEqual(sides, ["high", "steady", "low"])
+
+    def test_a_round_of_later_or_of_long_ago_is_not_shown(self):
+        self.round(1, 14.0, hours=-1)
+        self.round(1, 14.0, hours=24 * 200)
+        self.assertEqual(rounds_of(self.state(), self.unit("cane_wash")), [])
+        self.assertEqual(len(rounds_of(self.state(120), self.unit("cane_wash"))), 1)
+
+    def test_what_is_read_at_the_line_speaks_by_its_side(self):
+        unit = self.unit("cane_wash")
+        band = self.state().line.tag(unit.tag_of("loss")).band
+        for value, side in ((band.target, "steady"), (band.control[1] + 1.5, "high")):
+            self.enter(unit.tag_of("loss"), value, minutes_ago=5 if side == "high" else 10)
+            one = shows_of(self.state(), unit)[0]
+            self.assertEqual(seen_of(self.state(), unit, one)["loss"], side)
+            self.assertNotIn("efficiency", seen_of(self.state(), unit, one))
+
+    def test_efficiencies_found_are_told_by_machine_from_nought(self):
+        state, unit, one = self.shown(14.0, number=3)
+        self.assertEqual(measured_of(shows_of(state, unit)), {2: one.last.value})
+
+    def test_the_dilution_is_by_the_showers_flow_where_it_is_read(self):
+        state, unit = self.state(), self.unit("wood_wash")
+        told = factor_of(state, unit)
+        tag = state.line.stream(unit.wash.stream).tag_of("flow")
+        reading = state.readings.get(tag or "")
+        rate = float(rate_of(state, unit).value)
+        thick = 100 / unit.consistency_pct - 1
+        if reading is None:
+            self.assertEqual(told.value, unit.wash.dilution_factor_t_per_bdt)
+        else:
+            self.assertAlmostEqual(told.value, reading.value * 0.06 / rate - thick, places=2)
 
 
 class OneMachine(WashCase):

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from desk.floor.models import epoch
 from desk.floor.state import State
-from desk.stations.moves.models import Gain, Made, Move, number
+from desk.stations.moves.models import Gain, Made, Move
 from stock.decisions import RULES
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
@@ -226,7 +226,7 @@ class Followed:
     def _back(self) -> str:
         """Say to what the flow is set back, and when: to what is drawn, which is not what it stood at where that was short."""
         drawn = self.drawn_l_per_min
-        to = "what is drawn" + ("" if drawn is None else f", {number(drawn)} L/min")
+        to = "what is drawn" + ("" if drawn is None else f", {drawn:.0f} L/min")
         if self.to_set_back:
             return f"Set it back to {to}: the level goes on moving"
         return f"By {timezone.localtime(self.move.settled_at):%H:%M} the flow goes back to {to}"
