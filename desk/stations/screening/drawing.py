@@ -54,7 +54,8 @@ def draw_cascade(system: System | None) -> Cascade | None:
     count = len(system.stages)
     pitch = (WIDTH - LEFT - BOX_W - 150) / max(count - 1, 1)
     pitch = min(pitch, 270.0)
-    boxes = [Box(LEFT + pitch * at, TOP + RISE * 0.62 * at, BOX_W, BOX_H, one) for at, one in enumerate(system.stages)]
+    drop = RISE * 0.62 if pitch > BOX_W else RISE  # many stages stand over each other, and each below the one before
+    boxes = [Box(LEFT + pitch * at, TOP + drop * at, BOX_W, BOX_H, one) for at, one in enumerate(system.stages)]
     most = max(one.fed_bdt_per_h for one in system.stages)
 
     def wide(bd: float) -> float:

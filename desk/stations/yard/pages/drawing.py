@@ -79,14 +79,16 @@ def draw_yard(yard: YardNow, rates: dict[str, float]) -> YardDrawing:
     streams = list(dict.fromkeys(pile.part.stream for pile in yard.piles.values()))
     piles = sorted(yard.piles.values(), key=lambda pile: streams.index(pile.part.stream))
     parts = [pile.part for pile in piles]
-    room = WIDTH - GAP * (len(parts) + 0.5) - LEAST_WIDE * len(parts)
-    scale = room / sum(part.length_m for part in parts)
-    left = GAP / 2
+    gap = min(GAP, WIDTH / (4 * len(parts) + 2))  # a yard of many piles stands closer
+    ground = WIDTH - gap * (len(parts) + 0.5)
+    least = min(LEAST_WIDE, ground / len(parts))
+    scale = (ground - least * len(parts)) / sum(part.length_m for part in parts)
+    left = gap / 2
     drawn = []
     for pile in piles:
-        wide = LEAST_WIDE + pile.part.length_m * scale
+        wide = least + pile.part.length_m * scale
         drawn.append(_pile(yard, pile, left, wide, rates.get(pile.part.id, 0.0)))
-        left += wide + GAP
+        left += wide + gap
     return YardDrawing(tuple(drawn), _belts(yard, drawn))
 
 
