@@ -226,7 +226,8 @@ def tail_first(stages: Sequence[Stage], rate: Datum, came_pct: float, points: fl
         return None
     saved = 24 * (before.lost_bdt_per_h - after.lost_bdt_per_h)
     dirtier = after.accept_debris_per_kg / before.accept_debris_per_kg - 1
-    words = f"{tail.name} {100 * now:.0f} to {100 * to:.0f} % by mass saves {saved:.2f} BDt/d, debris in accepts {100 * dirtier:+.0f} %"
+    in_accepts = f"{100 * dirtier:+.0f} %" if abs(dirtier) >= 0.005 else "as it is"
+    words = f"{tail.name} {100 * now:.0f} to {100 * to:.0f} % by mass saves {saved:.2f} BDt/d, debris in accepts {in_accepts}"
     return words.replace("-", "−"), saved
 
 

@@ -136,3 +136,19 @@ class TheTail(TestCase):
         tight = screens()
         tight[2] = tight[2].model_copy(update={"mass_reject_frac": 0.052, "volumetric_reject_frac": 0.04})
         self.assertIsNone(tail_first(tight, RATE, CAME_PCT))
+
+
+class SavedByTheTail(TestCase):
+    def test_what_hardly_dirties_the_accepts_is_told_without_a_sign(self):
+        def stages(count):
+            return [
+                Stage(name=f"stage {at}", mass_reject_frac=0.2, volumetric_reject_frac=0.1, feed_consistency_pct=1.2)
+                for at in range(count)
+            ]
+
+        rate = Datum(8.0, Origin("set", "x"))
+        short, _ = tail_first(stages(1), rate, 2.0)
+        self.assertRegex(short, r"debris in accepts \+\d+ %$")
+        long, saved = tail_first(stages(6), rate, 2.0)
+        self.assertTrue(long.endswith("debris in accepts as it is"), long)
+        self.assertGreater(saved, 0)

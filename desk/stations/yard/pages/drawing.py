@@ -14,6 +14,7 @@ WIDTH, HEIGHT = 962, 222
 GROUND_Y: Final = 108.0
 GAP: Final = 22.0
 LEAST_WIDE: Final = 96.0
+LAST_WORDS: Final = 60.0  # what is written at the last of many narrow piles is wider than it
 M_HIGH: Final = 8.0  # user units a metre of height
 STREAM: Final = 2.1  # user units a BDt/h
 BELT_Y: Final = GROUND_Y + 62
@@ -81,6 +82,8 @@ def draw_yard(yard: YardNow, rates: dict[str, float]) -> YardDrawing:
     parts = [pile.part for pile in piles]
     gap = min(GAP, WIDTH / (4 * len(parts) + 2))  # a yard of many piles stands closer
     ground = WIDTH - gap * (len(parts) + 0.5)
+    if ground < LEAST_WIDE * len(parts):
+        ground -= LAST_WORDS
     least = min(LEAST_WIDE, ground / len(parts))
     scale = (ground - least * len(parts)) / sum(part.length_m for part in parts)
     left = gap / 2
