@@ -6,14 +6,16 @@ from types import SimpleNamespace
 from unittest.mock import patch
 
 from django.test import SimpleTestCase
+from django.utils import timezone
 
 from desk.floor.models import Cook
 from desk.floor.next_up import _hurts, _samples
 from desk.floor.state import State
 from desk.floor.station import Told
 from desk.frame.templatetags.desk import signed
-from desk.stations.ahead.looking import judged
+from desk.stations.ahead.looking import Ahead, judged
 from desk.stations.ahead.models import Foretold
+from desk.stations.ahead.pages import _differences
 from desk.stations.bleach.back import NIL_G_PER_L, _last
 from desk.stations.cook.board import AHEAD_MIN, BACK_MIN, board_of
 from desk.stations.cook.house import house_of
@@ -24,8 +26,11 @@ from desk.stations.cook.pages.done import stats
 from desk.stations.cook.pages.drawing import BOARD_W, BOARD_X, draw_board
 from desk.stations.cook.sheet import Line
 from desk.stations.cook.telling import made
+from desk.stations.moves.models import Move
+from desk.stations.moves.telling import made as made_moves
 from desk.stations.plain.page import station_sentence
 from desk.stations.wash.shown import CAUSES, Shows
+from stock.simulate.outlook import Course, Outlook
 from tests.desk.base import NOW, DeskCase
 from tests.desk.cook_house import CHIPS, WHITE, HouseCase
 from tests.line import hallin_reach, tidewater_bench
@@ -313,3 +318,67 @@ class CookHouseSaid(HouseCase):
         places = {round(block.x, 3) for one in drawn["bars"] for block in one.blocks}
         shown = [leg for leg in inside if round(BOARD_X + (leg.from_min + BACK_MIN) * per_min, 3) in places]
         self.assertGreater(len(shown), len(inside) / 2)
+
+
+class OtherwiseAhead(SimpleTestCase):
+    """What another plan would change ahead, by vessel, the largest first."""
+
+    UNITS = ("wood_blow_tank", "tower_a", "paper_chest")
+
+    def outlook(self, *levels, low=(0.0, 0.0, 0.0), over=(0.0, 0.0, 0.0)):
+        courses = {
+            unit: Course(unit, list(level), list(level), list(level), list(low), list(over))
+            for unit, level in zip(self.UNITS, levels, strict=True)
+        }
+        return Outlook([0.0, 1.0, 2.0], courses, [], [])
+
+    def said(self, other):
+        base = self.outlook((50.0, 50.0, 50.0), (60.0, 60.0, 60.0), (40.0, 40.0, 40.0))
+        return _differences(SimpleNamespace(line=hallin_reach()), Ahead(NOW, base), other)
+
+    def test_a_point_and_more_is_told_where_it_is_most(self):
+        found = self.said(self.outlook((50.0, 50.9, 50.0), (60.0, 61.0, 59.0), (40.0, 34.0, 43.0)))
+        names = [hallin_reach().unit(unit).name for unit in ("paper_chest", "tower_a")]
+        self.assertEqual([name for name, _ in found], names)
+        self.assertEqual(found[0][1], f"−6 points at {local(NOW + timedelta(hours=1))}")
+        self.assertEqual(found[1][1], f"+1 points at {local(NOW + timedelta(hours=1))}")
+        self.assertEqual(self.said(self.outlook((50.9, 50.0, 50.0), (60.0, 59.1, 60.0), (40.0, 40.0, 40.0))), [])
+
+    def test_what_would_more_likely_than_not_run_low_or_over_says_when(self):
+        levels = ((50.0, 40.0, 30.0), (60.0, 60.0, 60.0), (40.0, 40.0, 40.0))
+        for chances, ending in (
+            ({"low": (0.0, 0.4, 0.6)}, f"; low {local(NOW + timedelta(hours=2))}"),
+            ({"over": (0.0, 0.6, 0.9)}, f"; full {local(NOW + timedelta(hours=1))}"),
+            ({"over": (0.0, 0.5, 0.5)}, ""),
+        ):
+            with self.subTest(ending):
+                ((_, words),) = self.said(self.outlook(*levels, **chances))
+                self.assertEqual(words, f"−20 points at {local(NOW + timedelta(hours=2))}{ending}")
+
+    def test_a_vessel_that_was_not_looked_at_before_is_left_out(self):
+        other = self.outlook((10.0, 10.0, 10.0), (60.0, 60.0, 60.0), (40.0, 40.0, 40.0))
+        other.courses["new_tank"] = other.courses.pop("wood_blow_tank")
+        self.assertEqual(self.said(other), [])
+
+
+class MovesOfAShift(DeskCase):
+    def test_those_made_since_are_told_and_those_before_are_not(self):
+        for minutes in (600, 30):
+            Move.objects.create(
+                world=self.world, by=self.people["operator"], form_key=f"m{minutes}", point="flow:brown_water",
+                words="flow of brown water", unit="L/min", station="wash", from_value=2340, to_value=2340 + minutes,
+                at=NOW - timedelta(minutes=minutes),
+            )  # fmt: skip
+        state = State(self.world, NOW)
+        since = list(made_moves(state, NOW - timedelta(hours=1)))
+        self.assertEqual(len(since), 1)
+        self.assertTrue(
+            since[0].startswith(f"{local(NOW - timedelta(minutes=30))} flow of brown water: 2340 to 2370 L/min. ")
+        )
+        self.assertEqual(len(list(made_moves(state, NOW - timedelta(hours=11)))), 2)
+        self.assertEqual(len(list(made_moves(state, NOW - timedelta(minutes=30)))), 1)  # at the moment itself
+
+
+def local(at):
+    """Return a moment as the pages write it."""
+    return f"{timezone.localtime(at):%H:%M}"
