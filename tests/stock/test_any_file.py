@@ -1,7 +1,10 @@
 """A file somebody writes by hand: one thing in it is other than it should be; it is refused in words or it runs."""
 
 import copy
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest import TestCase
+from unittest.mock import patch
 
 import numpy as np
 
@@ -10,7 +13,7 @@ from stock.errors import DomainError
 from stock.judge.limits import judge
 from stock.line.definition import DefinitionError
 from stock.line.proof import proven
-from stock.line.story import parse_story
+from stock.line.story import parse_story, story_beside
 from stock.simulate.plant import Plant
 from tests.line import MILL, hallin_reach
 from tests.mills import TWO_LINES, as_text, raw_of
@@ -169,3 +172,31 @@ class Refused(TestCase):
             list(line.tags[0].words[:-1]),
             [one for one in before.tags[0].words if one != "odd"][: len(line.tags[0].words) - 1],
         )
+
+
+class Proven(TestCase):
+    def test_a_line_is_solved_once_and_comes_with_what_each_grade_runs_at(self):
+        text = MILL.read_text(encoding="utf-8")
+        line, results = proven(text)
+        self.assertIs(proven(text)[1], results)
+        self.assertEqual([one.order.grade.id for one in results], [grade.id for grade in line.grades])
+        for grade, result in zip(line.grades, results, strict=True):
+            self.assertEqual(result.order.reel_t_per_h, grade.tonnes_per_h)
+            self.assertEqual(result.shortages, ())
+
+    def test_a_grade_that_does_not_close_is_named(self):
+        with patch(
+            "stock.line.balance.LineBalance.solve", side_effect=DomainError("E_BALANCE", "tanks", "they never settle")
+        ):
+            proven.cache_clear()
+            with self.assertRaises(DefinitionError) as caught:
+                proven(TWO_LINES.read_text(encoding="utf-8"))
+        self.assertRegex(caught.exception.faults[0], r"^grades · \w+: they never settle$")
+
+    def test_a_story_in_other_bytes_than_text_is_refused_in_words(self):
+        with TemporaryDirectory() as folder:
+            mill = Path(folder) / "odd.yaml"
+            self.assertEqual(story_beside(mill, hallin_reach()).orders, [])  # none lies beside it
+            mill.with_name("odd.demo.yaml").write_bytes(b"orders: \xff")
+            with self.assertRaisesRegex(DefinitionError, "byte 9 is not UTF-8"):
+                story_beside(mill, hallin_reach())
