@@ -260,3 +260,8 @@ class PlainSink(Sink):
     """An end of no special kind."""
 
     kind: Literal["sink"]
+
+
+def gives_water(unit: Unit, stream_id: str) -> bool:
+    """Whether as much water as is wanted can be drawn by a stream that leaves a unit: fresh, or of a tank, not its overflow."""
+    return isinstance(unit, Water) or (isinstance(unit, Tank) and stream_id != unit.overflow)

@@ -16,7 +16,7 @@ from scipy.sparse import csc_matrix
 from stock.line.definition import Definition, DefinitionError
 from stock.line.order import Order
 from stock.material import COMPONENTS, FILTERABLE_MASK, INDEX
-from stock.primitives import Dose, Mix, React, Separate, Sink, Source, Split, Store, Tank, Water
+from stock.primitives import Dose, Mix, React, Separate, Sink, Source, Split, Store, Tank, Water, gives_water
 from stock.washing.stage import washing_loss_frac
 
 N = len(COMPONENTS)
@@ -72,8 +72,7 @@ class Assembly:
     def _assemble(self) -> None:
         for stream in self.line.streams:
             unit = self.units[stream.source]
-            drawn = isinstance(unit, (Source, Store, Water)) or (isinstance(unit, Tank) and stream.id != unit.overflow)
-            if drawn:
+            if isinstance(unit, (Source, Store)) or gives_water(unit, stream.id):
                 self._scalars[stream.id] = len(self.streams) * N + len(self._scalars)
         writers: dict[type, Callable[[Any], None]] = {
             Source: self._source,

@@ -19,7 +19,7 @@ from stock.line.assembly import WATER, Assembly, N
 from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.material import INDEX, Stream
-from stock.primitives import Dose, React, Separate, Sink, Source, Store, Tank, Water
+from stock.primitives import Dose, React, Separate, Sink, Source, Store, Tank, Water, gives_water
 
 __all__ = ["CLOSURE", "LineBalance", "LineResult", "Load", "Order"]
 
@@ -229,8 +229,7 @@ class LineBalance:
                 found.append(f"{unit.name} would pass on more water than it is fed; its accepts are set too thin")
         for stream in self.line.streams:
             source, fed = self.line.unit(stream.source), self.line.unit(stream.target)
-            drawn = isinstance(source, Water) or (isinstance(source, Tank) and stream.id != source.overflow)
-            if drawn and (taken := -streams[stream.id]["water"]) > 1e-6:
+            if gives_water(source, stream.id) and (taken := -streams[stream.id]["water"]) > 1e-6:
                 found.append(
                     f"{fed.name} is set thicker than what comes to it: {taken:.1f} t/h of water would have to be"
                     " taken out; set it thinner, or thicken before it"

@@ -5,7 +5,7 @@ from typing import Any
 from stock.cooking.recipe import faults_of_cooking
 from stock.line.definition import Definition, StreamDef
 from stock.line.wiring import faults_of_tags
-from stock.primitives import Dose, Mix, React, Separate, Sink, Source, Store, Tank, Water
+from stock.primitives import Dose, Mix, React, Separate, Sink, Source, Store, gives_water
 
 
 def faults_of(line: Definition) -> list[str]:
@@ -85,7 +85,7 @@ def _is_water_to(unit: Any, line: Definition, stream: StreamDef | None) -> bool:
     if stream is None or stream.target != unit.id:
         return False
     source = next((one for one in line.units if one.id == stream.source), None)
-    return isinstance(source, (Water, Tank)) and stream.id != getattr(source, "overflow", None)
+    return source is not None and gives_water(source, stream.id)
 
 
 def _bad_sums(line: Definition) -> list[str]:
