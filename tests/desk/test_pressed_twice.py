@@ -12,7 +12,7 @@ from desk.floor.models import Record, World
 from desk.floor.services import NotAllowedError
 from desk.floor.state import State
 from desk.frame.made_ahead import MAKER, Maker
-from desk.stations.moves.models import Move, Setting
+from desk.stations.moves.models import Move, Setting, number
 from desk.stations.moves.telling import spoken
 from desk.stations.yard.lots import Load, receive
 from desk.stations.yard.models import Classification, KnifeStep, Lot, Release, Trip
@@ -239,6 +239,17 @@ class TypedMoves(DeskCase):
             said.do(self.people["operator"], NOW, f"typed-{to}")
             self.assertEqual(Move.objects.get(form_key=f"typed-{to}").to_value, to)
             self.assertIn(f" to {to} ", said.words)
+
+    def test_what_was_worked_out_is_told_whole(self):
+        for value, text in (
+            (132.78, "133"),
+            (300.3, "300.3"),
+            (300.0, "300"),
+            (2340.4, "2340"),
+            (64.26, "64.3"),
+            (-170.5, "-170.5"),
+        ):
+            self.assertEqual(number(value), text)
 
     def test_what_could_be_two_is_asked_for(self):
         asked = self.said("refiner power to 300").fault

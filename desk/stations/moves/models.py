@@ -145,6 +145,8 @@ class Setting(models.Model):
 
 def number(value: float) -> str:
     """Write a number as people say it."""
-    if abs(value) >= 100:
-        return f"{value:.0f}" if abs(value) >= 1000 else f"{value:.1f}".removesuffix(".0")
-    return f"{value:.3g}"
+    if abs(value) < 100:
+        return f"{value:.3g}"
+    if abs(value) < 1000 and round(value, 1) == value:  # as somebody set it; what was worked out is told whole
+        return f"{value:.1f}".removesuffix(".0")
+    return f"{value:.0f}"
