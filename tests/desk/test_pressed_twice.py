@@ -240,16 +240,11 @@ class TypedMoves(DeskCase):
             self.assertEqual(Move.objects.get(form_key=f"typed-{to}").to_value, to)
             self.assertIn(f" to {to} ", said.words)
 
-    def test_what_was_worked_out_is_told_whole(self):
-        for value, text in (
-            (132.78, "133"),
-            (300.3, "300.3"),
-            (300.0, "300"),
-            (2340.4, "2340"),
-            (64.26, "64.3"),
-            (-170.5, "-170.5"),
-        ):
+    def test_what_was_worked_out_is_told_whole_and_what_is_set_with_its_decimals(self):
+        for value, text in ((132.8, "133"), (300.0, "300"), (2340.4, "2340"), (64.26, "64.3"), (-170.6, "-171")):
             self.assertEqual(number(value), text)
+        for value, text in ((300.3, "300.3"), (300.0, "300"), (1000.0, "1000"), (-170.5, "-170.5"), (64.26, "64.3")):
+            self.assertEqual(number(value, 1), text)
 
     def test_what_could_be_two_is_asked_for(self):
         asked = self.said("refiner power to 300").fault

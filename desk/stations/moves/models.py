@@ -143,10 +143,9 @@ class Setting(models.Model):
         )
 
 
-def number(value: float) -> str:
-    """Write a number as people say it."""
+def number(value: float, decimals: int = 0) -> str:
+    """Write a number as people say it; of a hundred and more with some decimals where it has them."""
     if abs(value) < 100:
         return f"{value:.3g}"
-    if abs(value) < 1000 and round(value, 1) == value:  # as somebody set it; what was worked out is told whole
-        return f"{value:.1f}".removesuffix(".0")
-    return f"{value:.0f}"
+    text = f"{value:.{decimals}f}"
+    return text.rstrip("0").rstrip(".") if decimals else text

@@ -165,7 +165,7 @@ def spoken(state: State, text: str) -> Spoken | None:
         return Spoken(
             "", fault=f"{one.words} can be {number(one.low)} to {number(one.high)} {one.unit}, not {number(to)}"
         )
-    said = f"{one.words}: {number(one.value)} to {number(to)} {one.unit}".rstrip()
+    said = f"{one.words}: {number(one.value)} to {number(to, one.decimals)} {one.unit}".rstrip()
 
     def do(person: Person, at: datetime, form_key: str) -> str:
         tag, expected = reckoned(state, one, to)
