@@ -12,8 +12,8 @@ from stock.cooking.decisions import QUIET as COOKING_QUIET
 from stock.cooking.decisions import ROWS as COOKING
 from stock.delivery.decisions import QUIET as DELIVERY_QUIET
 from stock.delivery.decisions import ROWS as DELIVERY
-from stock.intake.cane_decisions import CANE_QUIET, CANE_ROWS
-from stock.intake.decisions import WOOD_QUIET, WOOD_ROWS
+from stock.intake.decisions import QUIET as INTAKE_QUIET
+from stock.intake.decisions import ROWS as INTAKE
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Rule
 from stock.recovered.decisions import QUIET as RECOVERED_QUIET
@@ -29,9 +29,9 @@ from stock.water.decisions import QUIET as WATER_QUIET
 from stock.water.decisions import ROWS as WATER
 
 RULES: Final[tuple[Rule, ...]] = (
-    *WOOD_ROWS, *CANE_ROWS, *COOKING, *WASHING, *SCREENING, *BLEACHING, *SLUSHING, *REFINING, *CONSISTENCY, *BLENDING, *DELIVERY, *WATER,
+    *INTAKE, *COOKING, *WASHING, *SCREENING, *BLEACHING, *SLUSHING, *REFINING, *CONSISTENCY, *BLENDING, *DELIVERY, *WATER,
 )  # fmt: skip
 REASONS: Final[tuple[Quiet, ...]] = (
-    *WOOD_QUIET, *CANE_QUIET, *COOKING_QUIET, *WASHING_QUIET, *SCREENING_QUIET, *BLEACHING_QUIET, *RECOVERED_QUIET,
+    *INTAKE_QUIET, *COOKING_QUIET, *WASHING_QUIET, *SCREENING_QUIET, *BLEACHING_QUIET, *RECOVERED_QUIET,
     *REFINING_QUIET, *CONSISTENCY_QUIET, *BLENDING_QUIET, *SLUSHING_QUIET, *DELIVERY_QUIET, *WATER_QUIET,
 )  # fmt: skip

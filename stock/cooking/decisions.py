@@ -6,7 +6,7 @@ from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.ways import WAYS
 from stock.figure import Datum, Figure, Origin, figure
-from stock.intake.decisions import is_bagasse, of_recipe, share
+from stock.intake.place import is_bagasse, of_recipe, share
 from stock.judge.here import Here, Place, given
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Moved, Rule, by_step

@@ -4,7 +4,8 @@ from stock.cooking.decisions import charge_limits
 from stock.cooking.unit import BatchDigesters
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES
-from stock.intake.decisions import is_bagasse, of_recipe, say_stretch, share, stretch
+from stock.intake.pile_decisions import say_stretch, stretch
+from stock.intake.place import is_bagasse, of_recipe, share
 from stock.intake.unit import Bagasse, Depither
 from stock.judge.here import Here, Place
 from stock.judge.quiet import Quiet

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from stock.figure import Datum, Figure, Origin
-from stock.intake.decisions import of_feed, of_recipe
+from stock.intake.place import of_feed, of_recipe
 from stock.judge.here import Place
 
 Fill = Callable[[Place], Datum]

@@ -10,7 +10,8 @@ from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES
 from stock.intake.cane_decisions import bagasse_weighed, make_up
-from stock.intake.decisions import bark_on_logs, bark_target, of_recipe
+from stock.intake.chip_decisions import bark_on_logs, bark_target
+from stock.intake.place import of_recipe
 from stock.judge.here import Place
 
 

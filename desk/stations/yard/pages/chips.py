@@ -28,8 +28,8 @@ from desk.stations.yard.stock import YardNow, yard_of
 from desk.stations.yard.work import LOCK_CHECKS, LOCKING, classify, correct_class, knife_step
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.chip_classes import CLASSES
-from stock.intake.decisions import of_recipe
 from stock.intake.definition import Envelope
+from stock.intake.place import of_recipe
 from stock.intake.unit import Logs
 from stock.judge.here import Place
 from stock.primitives import Unit
