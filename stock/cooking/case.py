@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
-from stock.cooking.decisions import CAP_CHARGE_PCT
 from stock.cooking.facts import CookFacts, CookState
+from stock.cooking.liquor_decisions import CAP_CHARGE_PCT
 from stock.cooking.steer import GAS_OF_NORMAL, REDEPOSIT_G_PER_L, liquor_still_helps, longer
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.move import GAIN

@@ -1,6 +1,6 @@
 """What to do about bagasse off its band: pith, dirt, the wet pile, the feed plug, what the cook makes of it."""
 
-from stock.cooking.decisions import charge_limits
+from stock.cooking.liquor_decisions import charge_limits
 from stock.cooking.unit import BatchDigesters
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.bagasse import STAGES

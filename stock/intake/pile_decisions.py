@@ -2,8 +2,8 @@
 
 from stock.figure import Datum, Figure, Origin, figure
 from stock.intake.definition import PileDef
-from stock.intake.place import TO_COOK, is_bagasse, of_yard
-from stock.judge.here import Here, Place, given
+from stock.intake.place import TO_COOK, is_wood, of_yard
+from stock.judge.here import Here, given
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Rule
 
@@ -65,10 +65,6 @@ def say_stretch(size: Figure, here: Here, comes: str) -> str:
     )
 
 
-def _is_wood(place: Place) -> bool:
-    return not is_bagasse(place)
-
-
 PILE_ROWS: tuple[Rule, ...] = (
     Rule(
         "pile_hot",
@@ -103,7 +99,7 @@ PILE_ROWS: tuple[Rule, ...] = (
         stretch,
         lambda size, here: say_stretch(size, here, "delivery"),
         at=TO_COOK,
-        where=_is_wood,
+        where=is_wood,
     ),
 )
 

@@ -33,3 +33,8 @@ def of_yard(place: Place, field: str) -> Datum:
 def is_bagasse(place: Place) -> bool:
     """Whether its fibre is bagasse."""
     return isinstance(place.source, Bagasse)
+
+
+def is_wood(place: Place) -> bool:
+    """Whether its fibre is wood."""
+    return not is_bagasse(place)

@@ -17,9 +17,9 @@ from desk.stations.cook.models import Charge, Forecast, LiquorTest, RelationVers
 from desk.stations.cook.news import Done, News, read_news
 from desk.stations.cook.samples import Samples, samples_of
 from stock.cooking.charge import Sheet, charge_sheet, usual
-from stock.cooking.decisions import aim_point, kappa_aimed
 from stock.cooking.facts import CookFacts, Kinetic
 from stock.cooking.follow import follow, kinetic, planned_hold_min
+from stock.cooking.kappa_decisions import aim_point, kappa_aimed
 from stock.cooking.recipe import Digester, Recipe
 from stock.cooking.relation import Relation
 from stock.cooking.schedule import Leg, legs
