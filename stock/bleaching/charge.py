@@ -9,7 +9,7 @@ from stock.errors import DomainError
 from stock.working import Arg, Choice, Example, method
 
 CLO2_ACTIVE_CL = 2.63
-_ACTIVE_CL = {"clo2": 2.63, "cl2": 1.0, "naocl": 0.9525, "h2o2": 2.085, "o2": 4.432, "o3": 4.432}
+_ACTIVE_CL = {"clo2": CLO2_ACTIVE_CL, "cl2": 1.0, "naocl": 0.9525, "h2o2": 2.085, "o2": 4.432, "o3": 4.432}
 _ELECTRONS = {"clo2": (5, 67.452), "h2o2": (2, 34.015), "o2": (4, 31.999), "o3": (6, 47.998), "cl2": (2, 70.906)}
 FORWARD_GAIN = 0.8  # of a change of kappa, followed by the charge: the kappa that comes is an estimate
 

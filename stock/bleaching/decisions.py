@@ -8,22 +8,20 @@ from collections.abc import Iterable
 
 from stock.bleaching.aftermath import AFTERMATH_QUIET, AFTERMATH_ROWS, REDUCING, reduces_last
 from stock.bleaching.conditions import CONDITION_QUIET, CONDITION_ROWS
-from stock.bleaching.last_stage import bleach_at, look_after_last, reaches, told_of
+from stock.bleaching.first_decisions import FIRST_QUIET, FIRST_ROWS
+from stock.bleaching.last_stage import bleach_at, caustic_with, look_after_last, reaches, stage_room, told_of
 from stock.bleaching.residual import residual_share
-from stock.bleaching.symbols import FORMULA, middle
-from stock.bleaching.through import extracted, usual_charge
-from stock.bleaching.unit import BleachDose, BleachStage, Stage
+from stock.bleaching.symbols import middle
+from stock.bleaching.unit import BleachDose, BleachStage
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.judge.here import Here
 from stock.judge.quiet import Quiet
-from stock.judge.rule import Handle, Most, Moved, Rule, look_at, stage_charge
+from stock.judge.rule import Handle, Most, Moved, Rule, stage_charge
 from stock.parts import Fitted
 
 CAP_FRAC = 0.20  # of the present charge, the most a first step moves it
-FIRST_CAP_FRAC = 0.10  # of the first stage's, which everything after it feels
 REDUCING_STEP = 1.0  # kg/BDt, of dithionite or FAS
-ALKALI_PER_ACTIVE_CL = 0.5
 
 
 def _charge(here: Here) -> Datum:
@@ -61,7 +59,7 @@ def _limits(here: Here, size: Figure) -> Iterable[Most]:
     if bleach_at(here).chemical in REDUCING:
         yield Most(REDUCING_STEP, f"a first step of {REDUCING_STEP:g} kg/BDt of a reducing chemical at most")
     yield from _held(last.response_per_kg, charge, size.value)
-    yield from _pump_room(here, last, charge, size.value)
+    yield from stage_room(here, last, charge, size.value)
 
 
 def _held(response: Fitted | None, charge: float, size: float) -> Iterable[Most]:
@@ -71,27 +69,13 @@ def _held(response: Fitted | None, charge: float, size: float) -> Iterable[Most]
         yield Most(max(0.0, room), f"the response is known from {low:g} to {high:g} kg/BDt only")
 
 
-def _pump_room(here: Here, stage: Stage, charge: float, size: float) -> Iterable[Most]:
-    rate = here.flow_in().value
-    if size > 0 and stage.most_l_per_min and stage.solution_g_per_l and rate > 0:
-        most = reaches(stage.most_l_per_min, stage.solution_g_per_l, rate)
-        yield Most(max(0.0, most - charge), f"the pump gives {stage.most_l_per_min:g} L/min, {most:.1f} kg/BDt")
-
-
-def _look_through(here: Here) -> Figure | str:
-    """From the first mixer to where the extracted pulp is taken."""
-    unit, rate = bleach_at(here), here.flow_in().value
-    at = extracted([one.symbol for one in unit.stages]) or 0
-    return look_at(here, plug_min=told_of(here, sum(one.minutes(rate) for one in unit.stages[: at + 1])))
-
-
 def _pump(here: Here, step: Figure) -> str:
     """Say what else moves with the charge: the pump, and the alkali."""
     unit = bleach_at(here)
     moved = step.results["step_moved"]
     words = "Move the caustic with it so that the stage still ends at its pH"
     if unit.chemical == "dioxide":
-        words = f"Caustic with it, {ALKALI_PER_ACTIVE_CL * 2.63 * moved:+.1f} kg/BDt, so that it still ends at its pH"
+        words = f"Caustic with it, {caustic_with(moved):+.1f} kg/BDt, so that it still ends at its pH"
     if unit.solution_g_per_l is None:
         return words
     data = {
@@ -183,81 +167,6 @@ def _cut_limits(here: Here, size: Figure) -> Iterable[Most]:
     yield Most(CAP_FRAC * charge, f"a first step of {100 * CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
 
 
-# ---- kappa and brightness after extraction, by the first stage
-
-
-def _first(here: Here) -> Figure:
-    unit = bleach_at(here)
-    at = extracted([one.symbol for one in unit.stages]) or 0
-    return figure(
-        "first_stage_trim",
-        "dioxide to the first stage",
-        {
-            "extracted_kappa": here.now,
-            "target_kappa": here.wanted,
-            "kappa_in_kappa": Datum(_kappa_in(here), Origin("computed", "kappa of the cook it comes from")),
-            "rate_factor": _kappa_rate(here),
-            "floor_kappa": Datum(unit.symbol(at).kappa_floor, Origin("assumed", "what extraction leaves of the least")),
-        },
-        decimals=1,
-    )
-
-
-def _kappa_rate(here: Here) -> Datum:
-    """Return the rate of the first stage: as accepted, else as the file fits it, else as is usual."""
-    unit = bleach_at(here)
-    found = here.facts.stands(f"kappa_rate:{unit.id}:1")
-    if found is not None:
-        return found
-    told = unit.stages[0].kappa_rate
-    if told is not None:
-        return told_of(here, told.value)
-    return Datum(unit.symbol(0).kappa_rate, Origin("assumed", "usual rate of such a stage"))
-
-
-def _kappa_in(here: Here) -> float:
-    for one in here.line.graph.upstream(here.unit.id):
-        recipes = here.line.cook.at(one.id)
-        if recipes:
-            try:
-                return float(here.facts.reading(recipes[0].kappa_tag or "").value)
-            except LookupError:  # none was measured yet: what it is cooked to
-                return recipes[0].kappa_target
-    kappa = bleach_at(here).kappa
-    if kappa is None:
-        raise LookupError(here.unit.id)
-    return kappa
-
-
-def _first_is_dioxide(here: Here) -> bool:
-    unit = here.unit
-    return isinstance(unit, BleachStage) and len(unit.stages) > 1 and unit.symbol(0).chemical == "dioxide"
-
-
-def _first_limits(here: Here, size: Figure) -> Iterable[Most]:
-    unit = bleach_at(here)
-    usual = told_of(here, usual_charge(unit.stages[0], unit.symbol(0)))
-    charge = float(here.stands(f"charge:{unit.id}:1", usual).value)
-    yield Most(FIRST_CAP_FRAC * charge, f"a first step of {100 * FIRST_CAP_FRAC:.0f} % of {charge:g} kg/BDt at most")
-    yield from _pump_room(here, unit.stages[0], charge, size.value)
-
-
-def _say_first(step: Figure, here: Here) -> str:
-    verb = "Add" if step.value > 0 else "Cut"
-    return f"{verb} {abs(step.value):.1f} kg/BDt {FORMULA['dioxide']} in the first stage"
-
-
-def _first_charge(here: Here) -> Moved:
-    unit = bleach_at(here)
-    words = f"charge, {unit.called(0)} of {unit.name[:1].lower() + unit.name[1:]}"
-    return Moved(f"charge:{unit.id}:1", words, "kg/BDt")
-
-
-def _extraction_too(here: Here, step: Figure) -> str:
-    alkali = ALKALI_PER_ACTIVE_CL * 2.63 * step.results["step_moved"]
-    return f"Extraction's caustic with it, {alkali:+.1f} kg/BDt. Pulp past the first stage is met in the last"
-
-
 # ---- a solution off its strength
 
 
@@ -304,6 +213,7 @@ def _stop_of_pump(here: Here, size: Figure) -> str:
 ROWS: tuple[Rule, ...] = (
     *CONDITION_ROWS,
     *AFTERMATH_ROWS,
+    *FIRST_ROWS,
     Rule(
         "dull_reduced",
         "brightness",
@@ -341,23 +251,6 @@ ROWS: tuple[Rule, ...] = (
         handle=Handle(look_after_last, limits=_cut_limits, moves=_less_charge, comes=_left_share),
     ),
     Rule(
-        "extracted_kappa_off",
-        "extracted_kappa",
-        ("low", "high"),
-        (
-            "dioxide solution off its strength",
-            "kappa of the cooks",
-            "carry-over from the washers",
-            "rate or consistency read wrong",
-        ),
-        "Titrate the solution, pump by a drawdown, a pad, oxygen demand of the mat: in this order, before the recipe.",
-        _first,
-        _say_first,
-        at=("bleach_stage",),
-        where=_first_is_dioxide,
-        handle=Handle(_look_through, limits=_first_limits, also=_extraction_too, moves=_first_charge),
-    ),
-    Rule(
         "solution_off",
         "strength",
         ("low", "high"),
@@ -373,6 +266,7 @@ ROWS: tuple[Rule, ...] = (
 QUIET: tuple[Quiet, ...] = (
     *CONDITION_QUIET,
     *AFTERMATH_QUIET,
+    *FIRST_QUIET,
     Quiet(
         "brightness",
         ("low",),
@@ -395,24 +289,6 @@ QUIET: tuple[Quiet, ...] = (
         "residual",
         ("high",),
         "Residual is left and the brightness is low: conditions, not charge. End pH into its window, three degrees more, level up for time; then look again.",
-        at=("bleach_stage",),
-    ),
-    Quiet(
-        "extracted_kappa",
-        ("low", "high"),
-        "The first stage is not dioxide here, so no size: the stage before it by its own law, a tenth a step.",
-        at=("bleach_stage",),
-    ),
-    Quiet(
-        "extracted_brightness",
-        ("low",),
-        "Dull after extraction: strength and pump of the first stage, kappa in, carry-over, in this order; size it by the kappa after extraction. Pulp already past is met in the last stage.",
-        at=("bleach_stage",),
-    ),
-    Quiet(
-        "extracted_brightness",
-        ("high",),
-        "Brighter after extraction than asked: let the last stage have less, by its own brightness.",
         at=("bleach_stage",),
     ),
 )

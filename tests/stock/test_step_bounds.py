@@ -4,7 +4,7 @@ from functools import cache
 from unittest import TestCase
 from unittest.mock import patch
 
-from stock.bleaching.decisions import ALKALI_PER_ACTIVE_CL
+from stock.bleaching.last_stage import CAUSTIC_PER_ACTIVE_CL
 from stock.decisions import RULES
 from stock.figure import Datum
 from stock.judge.advice import advise
@@ -67,7 +67,7 @@ class Bleaching(TestCase):
         found = card("wood_brightness", 83.28)
         rate = Facts().flow("thick_brown").value
         pump = (6 + step(found)) * rate * 1000 / (8.8 * 60)
-        caustic = ALKALI_PER_ACTIVE_CL * ACTIVE_CL * step(found)
+        caustic = CAUSTIC_PER_ACTIVE_CL * ACTIVE_CL * step(found)
         self.assertIn(
             f"Pump at {pump:.1f} L/min at the present rate. Caustic with it, {caustic:+.1f} kg/BDt", said(found)
         )
@@ -89,7 +89,7 @@ class Bleaching(TestCase):
         unit, rate = hallin_reach().unit("wood_bleach"), Facts().flow("thick_brown").value
         minutes = sum(one.minutes(rate) for one in unit.stages[:2])
         self.assertAlmostEqual(found.look.data["plug_min"].value, minutes)
-        caustic = ALKALI_PER_ACTIVE_CL * ACTIVE_CL * step(found)
+        caustic = CAUSTIC_PER_ACTIVE_CL * ACTIVE_CL * step(found)
         self.assertIn(f"Extraction's caustic with it, {caustic:+.1f} kg/BDt", said(found))
 
     def test_an_accepted_rate_of_the_first_stage_stands_before_the_usual(self):
