@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING, Any, Final
 import numpy as np
 
 from stock.errors import DomainError
+from stock.simulate.columns import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS
 from stock.simulate.house import BLOWN_C, House, Phase, Vessel
-from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS
 
 if TYPE_CHECKING:
     from stock.simulate.running import Running

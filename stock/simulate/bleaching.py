@@ -22,8 +22,8 @@ from stock.bleaching.solutions import titrated
 from stock.bleaching.symbols import middle
 from stock.bleaching.through import extracted, ks_into, march, rows_of, start_of, usual_charge
 from stock.bleaching.unit import BleachStage, Stage
+from stock.simulate.columns import FIBRE, MARKED
 from stock.simulate.disturbing import SLOW_S
-from stock.simulate.layout import FIBRE, MARKED
 
 if TYPE_CHECKING:
     from stock.simulate.running import Running

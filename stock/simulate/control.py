@@ -11,7 +11,8 @@ from typing import Final, Literal
 
 from stock.errors import DomainError
 from stock.primitives import Dose, Mix, React, Separate, Source, Store, Tank, Unit, Water
-from stock.simulate.layout import MASSES, SOLIDS, Layout
+from stock.simulate.columns import MASSES, SOLIDS
+from stock.simulate.layout import Layout
 from stock.simulate.loops import averaging
 
 PIPE_S, LAG_S = 8.0, 6.0  # of a consistency loop: to the transmitter, and its own

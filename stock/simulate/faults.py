@@ -15,7 +15,7 @@ from stock.errors import DomainError
 from stock.material import FILTERABLE, INDEX
 from stock.primitives import Mix, Tank
 from stock.screening.unit import Cleaner
-from stock.simulate.layout import MASSES, SOLIDS, WATER
+from stock.simulate.columns import MASSES, SOLIDS, WATER
 from stock.simulate.reading import Sick
 
 if TYPE_CHECKING:

@@ -7,8 +7,8 @@ every stream of the line is a sum of transfers, found once.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
-from typing import Final, Literal, get_args
+from dataclasses import replace
+from typing import Final
 
 import numpy as np
 
@@ -20,17 +20,10 @@ from stock.line.definition import Definition
 from stock.material import COMPONENTS, FILTERABLE_MASK, INDEX
 from stock.primitives import Dose, Mix, React, Separate, Sink, Source, Split, Store, Tank, Unit, Water
 from stock.screening.unit import Staged, passed_of
-
-MASSES: Final = len(COMPONENTS)
-MARKERS: Final = ("kappa", "light_absorbed", "light_scattered", "log_csf", "shives")  # value times fibre: they add
-COLUMNS: Final = (*COMPONENTS, *MARKERS)
-FIBRE, WATER, FILLER = INDEX["fibre"], INDEX["water"], INDEX["filler"]
-MARKED: Final = {name: MASSES + index for index, name in enumerate(MARKERS)}
-DISSOLVED: Final = [INDEX["organics"], INDEX["inorganics"]]
-SOLIDS: Final = np.flatnonzero(FILTERABLE_MASK)
+from stock.simulate.columns import COLUMNS, FIBRE, MARKED, MARKERS, MASSES, SOLIDS, WATER
+from stock.simulate.pieces import LIP_S, WAYS, GroupPlan, Holder, Parting, TowerPlan, Transfer, Way
 
 UNIT_S: Final = 10.0  # how long a separation holds what it parts
-LIP_S: Final = 20.0  # how fast an overflow answers
 MAKEUP_S: Final = 120.0
 MAKEUP_BELOW: Final = 0.6  # of its usual content a water tank is made up
 VESSEL_FRAC: Final = 0.60
@@ -39,70 +32,6 @@ TANK_MIN, LARGE_TANK_MIN, LARGE_T_PER_H = 15.0, 6.0, 1000.0
 PARCELS: Final = 50
 BIN_CHARGES, LIQUOR_CHARGES, DISCHARGE_BLOWS = 2.0, 6.0, 2.5
 SMEARED_MIN: Final = 120.0  # a batch group run as one vessel, where only means are asked for
-
-Way = Literal["pumped", "lip", "full", "accepts", "rest", "feed", "makeup"]
-WAYS: Final[tuple[Way, ...]] = get_args(Way)
-
-
-@dataclass(frozen=True, slots=True)
-class Holder:
-    """A row of the plant: what holds something, how much of it at rest, of what make-up."""
-
-    id: str
-    unit: str
-    content_t: float
-    make_up: np.ndarray = field(repr=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Transfer:
-    """A flow of its own: what leaves a holder, or comes from outside (`donor` -1), and how it runs."""
-
-    id: str
-    way: Way
-    donor: int
-    design_t_per_s: float
-    make_up: np.ndarray = field(repr=False)
-    lip_t: float = 0.0
-    over_s: float = LIP_S
-
-
-@dataclass(frozen=True, slots=True)
-class TowerPlan:
-    """A tower: stock goes in at the head, moves as parcels, leaves from a mixed foot."""
-
-    unit: str
-    head: int
-    foot: int
-    parcel_t: float
-    foot_t: float
-    yield_frac: float = 1.0
-
-
-@dataclass(frozen=True, slots=True)
-class GroupPlan:
-    """Digesters that cook at one unit: the bin they are charged from, their liquor, where they are blown to."""
-
-    unit: str
-    stream_in: str
-    bin: int
-    liquor: int
-    target: int
-    yield_frac: float
-    liquor_per_chips: float
-    charge_bdt: float
-
-
-@dataclass(frozen=True, slots=True)
-class Parting:
-    """A unit that parts what it holds: its row, the transfers of both outlets, the share of each column."""
-
-    unit: str
-    row: int
-    accepts: int
-    rest: int
-    shares: np.ndarray = field(repr=False)
-    consistency_pct: float  # nought where water goes with its share
 
 
 class Layout:

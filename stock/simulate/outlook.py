@@ -17,7 +17,7 @@ from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.plan.ahead import band_reach, held_level_sd, level_ahead_sd, normal_below
 from stock.primitives import Vessel
-from stock.simulate.layout import SOLIDS
+from stock.simulate.columns import SOLIDS
 from stock.simulate.plant import Plant
 
 STEP_S: Final = 60.0

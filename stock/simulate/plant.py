@@ -10,9 +10,9 @@ import numpy as np
 from stock.errors import DomainError
 from stock.line.order import Order
 from stock.primitives import Split
+from stock.simulate.columns import COLUMNS, MASSES, SOLIDS
 from stock.simulate.faults import apply_faults, new_fault
 from stock.simulate.handles import Handle, find_handle, handles_of, refuse_beyond
-from stock.simulate.layout import COLUMNS, MASSES, SOLIDS
 from stock.simulate.running import Running
 from stock.simulate.saving import restore, state_of
 from stock.simulate.wiring import STROKE_S

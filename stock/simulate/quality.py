@@ -24,7 +24,7 @@ from stock.primitives import React, Source, Store, Unit
 from stock.refining.unit import Refiner
 from stock.screening.unit import Staged, passed_of
 from stock.simulate.bleaching import USUAL_KAPPA, Usual, usual_of
-from stock.simulate.layout import MARKERS
+from stock.simulate.columns import MARKERS
 
 Starts = Callable[[str], float]
 FIBRE = INDEX["fibre"]

@@ -20,7 +20,7 @@ from stock.cooking.recipe import Digester
 from stock.material import INDEX
 from stock.primitives import Sink, Tank, Unit
 from stock.simulate.chance import normal_of
-from stock.simulate.layout import DISSOLVED, FIBRE, FILLER, MARKED, MASSES, SOLIDS
+from stock.simulate.columns import DISSOLVED, FIBRE, FILLER, MARKED, MASSES, SOLIDS
 from stock.simulate.quality import brightness_pct
 from stock.simulate.watched import TAUS_S
 from stock.steam import saturation_pressure_kpa_abs

@@ -14,8 +14,8 @@ import numpy as np
 from stock.errors import DomainError
 from stock.material import COMPONENTS, FILTERABLE
 from stock.primitives import Water
+from stock.simulate.columns import COLUMNS, FIBRE, MASSES, SOLIDS, WATER
 from stock.simulate.house import BLOWN_C
-from stock.simulate.layout import COLUMNS, FIBRE, MASSES, SOLIDS, WATER
 from stock.simulate.loops import merge_origins
 
 if TYPE_CHECKING:

@@ -21,11 +21,12 @@ from stock.primitives import React
 from stock.simulate.arrays import DRY, TOTAL, sparse_of
 from stock.simulate.batches import Batches
 from stock.simulate.bleaching import Bleaching
+from stock.simulate.columns import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER
 from stock.simulate.control import Plan, plan
 from stock.simulate.disturbing import SLOW_S, may_break, wander
 from stock.simulate.faults import Fault
 from stock.simulate.heating import Heating
-from stock.simulate.layout import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER, Layout
+from stock.simulate.layout import Layout
 from stock.simulate.quality import Quality, Starts
 from stock.simulate.reading import Readings, Sick
 from stock.simulate.riding import EVERY_S, Riding

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from stock.material import INDEX
 from stock.screening.unit import Staged, clean_drop_kpa, fibre_fed, passed_of
-from stock.simulate.layout import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS
+from stock.simulate.columns import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS
 from stock.simulate.machines import Machines
 from stock.washing.mat import drop_leg_vacuum
 from stock.washing.stairs import USUAL_SOLIDS

@@ -8,7 +8,7 @@ import numpy as np
 from stock.errors import DomainError
 from stock.simulate.arrays import Beating, Eyes, Followers, Loops, Moving, Parts, Sparse, Valves
 from stock.simulate.batches import Batches
-from stock.simulate.layout import MASSES
+from stock.simulate.columns import MASSES
 from stock.simulate.riding import Riding
 from stock.simulate.wiring import Wired
 

@@ -10,8 +10,8 @@ from typing import Final
 import numpy as np
 
 from stock.simulate.arrays import DRY, MEASURED, TOTAL
+from stock.simulate.columns import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS, WATER
 from stock.simulate.compiling import entered, inner
-from stock.simulate.layout import DISSOLVED, FIBRE, MARKED, MASSES, SOLIDS, WATER
 
 Array = np.ndarray
 

@@ -10,8 +10,9 @@ from stock.line.definition import Definition
 from stock.line.order import Order
 from stock.primitives import Split
 from stock.simulate.arrays import Ways, sparse_of
+from stock.simulate.columns import COLUMNS, FILLER, MASSES, SOLIDS
 from stock.simulate.control import SHARE_S, Plan
-from stock.simulate.layout import COLUMNS, FILLER, MASSES, SOLIDS, Layout
+from stock.simulate.layout import Layout
 from stock.simulate.riding import CARRY
 
 REACH: Final = 2.5  # a valve's range over its flow at rest

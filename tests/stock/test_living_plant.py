@@ -13,8 +13,8 @@ from stock.line.definition import Definition
 from stock.line.load import load_definition
 from stock.line.order import Order
 from stock.primitives import Store
+from stock.simulate.columns import FIBRE, MASSES, SOLIDS
 from stock.simulate.house import COLD_C
-from stock.simulate.layout import FIBRE, MASSES, SOLIDS
 from stock.simulate.plant import Plant
 from stock.simulate.stroke import run_steps
 from tests.line import MILL

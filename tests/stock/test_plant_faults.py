@@ -6,8 +6,8 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from stock.errors import DomainError
+from stock.simulate.columns import FIBRE, MASSES, SOLIDS
 from stock.simulate.faults import FAULTS
-from stock.simulate.layout import FIBRE, MASSES, SOLIDS
 from stock.simulate.plant import Plant
 from stock.simulate.saving import restore, state_of
 from tests.line import hallin_reach

@@ -7,7 +7,7 @@ from django.test import SimpleTestCase
 
 from stock.errors import DomainError
 from stock.plan.whence import held_after, origin_shares
-from stock.simulate.layout import FIBRE, MARKED, SOLIDS
+from stock.simulate.columns import FIBRE, MARKED, SOLIDS
 from stock.simulate.plant import Plant
 from stock.simulate.riding import CARRY
 from tests.line import hallin_reach
