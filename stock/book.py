@@ -36,6 +36,7 @@ from stock.screening import cascade, cleaner, counting, passage
 from stock.screening import stage as screening
 from stock.simulate import loops
 from stock.slushing import batch
+from stock.washing import answering as washing_answering
 from stock.washing import line as washing_line
 from stock.washing import mat, norden, water, witnesses
 from stock.washing import stage as washing
@@ -87,6 +88,7 @@ MODULES: Final = (
     washing,
     norden,
     washing_line,
+    washing_answering,
     mat,
     water,
     witnesses,

@@ -14,13 +14,12 @@ from typing import Final
 import numpy as np
 
 from stock.errors import DomainError
-from stock.line.balance import LineBalance, LineResult
 from stock.line.definition import Definition
 from stock.line.order import Order
-from stock.primitives import React
 from stock.simulate.arrays import DRY, TOTAL, sparse_of
 from stock.simulate.batches import Batches
 from stock.simulate.bleaching import Bleaching
+from stock.simulate.built import built_for
 from stock.simulate.columns import COLUMNS, FIBRE, MARKED, MASSES, SOLIDS, WATER
 from stock.simulate.control import Plan, plan
 from stock.simulate.disturbing import SLOW_S, may_break, wander
@@ -36,7 +35,6 @@ from stock.simulate.watched import Watched
 from stock.simulate.wiring import GRAPH
 
 FORMAT: Final = 2
-LITTLE: Final = 0.02  # share of a furnish with which a plant is built for what an order leaves out
 LEAST_FRAC: Final = 0.03  # of its usual flow, below which a consistency cannot be measured
 
 
@@ -97,7 +95,7 @@ class Running(Stepping, ABC):
         self.disturbed, self.rides = disturbed, rides
         self.slow_s = SLOW_S  # how often what is slow is run; raised where hours are asked for, not minutes
         wanted = order or Order.of(line.grades[0])
-        self.order, self.result = _built_for(line, wanted)
+        self.order, self.result = built_for(line, wanted)
         self.quality: Quality = Quality(line, self.result, starts)
         self.layout = Layout(line, self.result, dt_s=dt_s, smeared=smeared, marks=self.quality.marks)
         self.plan: Plan = plan(self.layout)
@@ -399,23 +397,3 @@ class Running(Stepping, ABC):
         """Return what the definition and the way it was built come to: a state fits no other."""
         said = f"{self.line.model_dump_json()}|{self.dt_s}|{FORMAT}"
         return hashlib.sha256(said.encode()).hexdigest()[:16]
-
-
-def _built_for(line: Definition, wanted: Order) -> tuple[Order, LineResult]:
-    """Return the order a plant is built for, and its balance: the one wanted, or, where that leaves a stage standing, a little of all.
-
-    A stage nothing runs through has no size, its pumps no range: the plant is built with every pulp of the line
-    in it, and then asked for what is wanted.
-    """
-    result = LineBalance(line).solve(wanted)
-    stands = any(
-        isinstance(unit, React) and all(result.streams[one.id].total_t_per_h <= 0 for one in line.graph.into(unit.id))
-        for unit in line.units
-    )
-    if not stands:
-        return wanted, result
-    every = {name for grade in line.grades for name, share in grade.shares.items() if share > 0}
-    shares = {name: max(wanted.shares.get(name, 0.0), LITTLE) for name in sorted(every | set(wanted.shares))}
-    total = sum(shares.values())
-    built = Order.of(wanted.grade, wanted.reel_t_per_h, {name: share / total for name, share in shares.items()})
-    return built, LineBalance(line).solve(built)

@@ -6,7 +6,7 @@ from typing import Any
 
 from stock.consistency.basis import liquor_ratio_t_per_bdt
 from stock.figure import Datum, Figure, Origin, figure
-from stock.washing.line import line_answers
+from stock.washing.answering import line_answers
 from stock.washing.unit import Machine, Washer
 
 MACHINE_MIN = 12.0  # mean time of liquor in a machine and its filtrate tank, where they are not told

@@ -13,7 +13,8 @@ from stock.screening.cascade import cascade_balance, cascade_hydraulics
 from stock.screening.cleaner import cleaners_in_service, cleaners_plugged
 from stock.screening.counting import counts_compared, counts_scatter, debris_counted
 from stock.screening.passage import reject_for_accepts
-from stock.washing.line import STAGES, coefficients, line_answers, washed_line
+from stock.washing.answering import line_answers
+from stock.washing.line import STAGES, coefficients, washed_line
 from stock.washing.norden import L, displacement_equivalent, norden_efficiency_ratio, norden_outlet, stage_efficiency
 from stock.washing.stage import washing_loss_frac
 from stock.washing.stairs import machines_of, spread_over, steps_of, washed
