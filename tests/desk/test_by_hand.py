@@ -19,8 +19,9 @@ from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.worked import worked
 from desk.stations.cook.board import board_of, room_for
 from desk.stations.cook.house import house_of
-from desk.stations.moves.followed import Followed, is_news
+from desk.stations.moves.followed import Followed
 from desk.stations.moves.models import Made, Move
+from desk.stations.moves.since import is_news
 from desk.stations.plain.wash_panels import _came, _liquor, _strong
 from desk.stations.wash.worked import Curve, _worth
 from desk.stations.yard.knives import RUNNING_SHARE, knives_of

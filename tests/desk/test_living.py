@@ -10,8 +10,8 @@ from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.stations.ahead.looking import keep
 from desk.stations.cook.models import Step
-from desk.stations.moves.followed import followed
 from desk.stations.moves.models import Made, Move, Setting
+from desk.stations.moves.since import followed
 from desk.stations.wash.shown import shows_of, washers
 from standin.bench import ROUND_EVERY_S
 from standin.living import Living

@@ -12,10 +12,11 @@ from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.mill.models import DefinitionVersion
 from desk.stations.cook.house import house_of
-from desk.stations.moves.followed import follow, followed, kinds
 from desk.stations.moves.hands import SIMULATED, Hands, NotSimulatedError
+from desk.stations.moves.learned import kinds
 from desk.stations.moves.models import Gain, Made, Move, Setting
 from desk.stations.moves.reckoning import reckoned
+from desk.stations.moves.since import follow, followed
 from desk.stations.moves.telling import spoken
 from tests.desk.base import NOW, DeskCase
 

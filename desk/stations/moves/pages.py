@@ -21,10 +21,12 @@ from desk.frame.plot import Scale, line, round_marks
 from desk.people.roles import MODEL, MOVE, who_may
 from desk.stations.moves.course import said
 from desk.stations.moves.expecting import wish_of_card
-from desk.stations.moves.followed import Followed, followed, kinds, moves_of
+from desk.stations.moves.followed import Followed
+from desk.stations.moves.learned import kinds
 from desk.stations.moves.models import Move, Setting
 from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, accept_gain, make_move, take_back_move
+from desk.stations.moves.since import followed, moves_of
 from stock.errors import DomainError
 
 WIDTH: Final = 470.0

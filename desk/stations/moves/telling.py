@@ -14,10 +14,11 @@ from desk.frame.alike import new_key
 from desk.frame.panels.attempt import Attempt
 from desk.people.models import Person
 from desk.stations.moves.expecting import present_of, setting_at, wanted_by
-from desk.stations.moves.followed import Followed, all_standing, followed, moves_of, newest, open_on
+from desk.stations.moves.followed import Followed
 from desk.stations.moves.models import Gain, Setting, number
 from desk.stations.moves.reckoning import reckoned
 from desk.stations.moves.services import Wish, make_move
+from desk.stations.moves.since import all_standing, followed, moves_of, newest, open_on
 from stock.figure import Datum, Origin
 from stock.judge.advice import Advice
 
