@@ -5,7 +5,7 @@ from datetime import timedelta
 from desk.floor.state import State
 from desk.stations.cook.house import house_of
 from desk.stations.cook.models import LiquorTest
-from desk.stations.cook.pages.liquor import causticizing, liquor_figure, strength_figure
+from desk.stations.cook.tanks import causticizing, liquor_figure, strength_figure
 from desk.stations.yard.models import Op
 from desk.stations.yard.stock import yard_of
 from stock.cooking.alkali import alkali_as_na2o

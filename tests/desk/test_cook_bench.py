@@ -34,7 +34,7 @@ class Bench(HouseCase):
         )
 
     def test_white_and_green_together_say_how_well_it_was_causticized(self):
-        from desk.stations.cook.pages.liquor import causticizing, liquor_figure
+        from desk.stations.cook.tanks import causticizing, liquor_figure
 
         green = {"a_ml": 8.2, "b_ml": 14.6, "c_ml": 37.0, "acid_normality": 0.5, "sample_ml": 5.0}
         record_test(self.state(), self.people["tester"], "white", ABC, at=NOW, form_key="w")

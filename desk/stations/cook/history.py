@@ -1,31 +1,28 @@
 """Bring a past into an empty cook house: cooks as they were charged, forecast by the relation of their day, blown and measured."""
 
-import csv
 from collections.abc import Iterable
 from dataclasses import asdict, replace
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any, Final
 
 from desk.floor.keeping import source_of
 from desk.floor.models import Cook, Record, World
 from desk.floor.sealing import digest_of
-from desk.floor.services import stop_of
 from desk.floor.station import Past
 from desk.mill.selectors import line_of
 from desk.people.models import Person
-from desk.stations.cook.amounts import Amounts
-from desk.stations.cook.bench import METHODS
 from desk.stations.cook.devices import Batch, reported
+from desk.stations.cook.hand_history import load_by_hand
 from desk.stations.cook.learn import CALIBRATED
-from desk.stations.cook.models import Forecast, LiquorTest, RelationVersion, Result, Step
+from desk.stations.cook.models import Forecast, RelationVersion, Result, Step
+from desk.stations.cook.past_files import at_of, load_titrations, maybe_of, rows_of
 from stock.cooking.alkali import charge_as_na2o
 from stock.cooking.kinetics import simulate_kraft, simulate_soda
 from stock.cooking.liquor import alkali_consumed_pct
 from stock.cooking.recipe import Recipe
 from stock.cooking.relation import Relation, calibrate_bulk, fit_relation
 from stock.cooking.schedule import planned_profile, profile_to_h
-from stock.cooking.ways import WAYS
 from stock.errors import DomainError
 from stock.figure import Datum
 from stock.judge.limits import judge
@@ -42,14 +39,14 @@ def load_past(world: World, past: Past) -> list[Record]:
     if (past.folder / "cooks.csv").exists():
         records += _load_counted(world, past.folder, people["vale"], people["achterberg"], past.opened)
     if (past.folder / "hand_cooks.csv").exists():
-        records += _load_by_hand(world, past.folder, people[past.story.hand])
+        records += load_by_hand(world, past.folder, people[past.story.hand])
     return records
 
 
 def _load_counted(world: World, folder: Path, tester: Person, engineer: Person, opened: datetime) -> list[Record]:
     """Load the cooks the digesters' counters reported; return the readings their results made, of the last days."""
     records: list[Record] = []
-    rows = list(_rows(folder / "cooks.csv"))
+    rows = list(rows_of(folder / "cooks.csv"))
     house = line_of(world.version).cook
     Cook.objects.bulk_create(
         [
@@ -58,8 +55,8 @@ def _load_counted(world: World, folder: Path, tester: Person, engineer: Person, 
                 number=int(row["number"]),
                 digester=int(row["digester"]),
                 recipe=row["recipe"],
-                started_at=_at(row["started_s"]),
-                charge_pct_naoh_on_wood=_maybe(row["charge_pct_naoh_on_wood"]),
+                started_at=at_of(row["started_s"]),
+                charge_pct_naoh_on_wood=maybe_of(row["charge_pct_naoh_on_wood"]),
                 kappa_target=house.recipe(row["recipe"]).kappa_target,
             )
             for row in rows
@@ -76,7 +73,7 @@ def _load_counted(world: World, folder: Path, tester: Person, engineer: Person, 
             record for one in results if opened - one.at < STEPS_KEPT for record in _readings(world, recipe, one)
         ]
     if (folder / "titrations.csv").exists():
-        _titrations(world, folder / "titrations.csv", tester)
+        load_titrations(world, folder / "titrations.csv", tester)
     return records
 
 
@@ -131,8 +128,8 @@ def _steps(world: World, rows: Iterable[dict[str, str]], recipes: Iterable[Recip
                     world=world,
                     number=batch.number,
                     kind=kind,
-                    at=_at(at_s),
-                    entered_at=_at(at_s),
+                    at=at_of(at_s),
+                    entered_at=at_of(at_s),
                     form_key=f"plant-{world.pk}-{batch.number}-{kind}",
                     **amounts.columns(),
                 )
@@ -147,7 +144,7 @@ def _past(
     blown = [row for row in rows if row["blown_s"]]
     relation = Relation.of(recipe)
     accepted_at = opened - FITTED_AGO
-    before = [row for row in blown if row["tested_s"] and _at(row["tested_s"]) < accepted_at]
+    before = [row for row in blown if row["tested_s"] and at_of(row["tested_s"]) < accepted_at]
     fitted = _fit(recipe, before, engineer, accepted_at)
     if fitted is not None:
         RelationVersion.objects.create(
@@ -166,7 +163,7 @@ def _past(
     kinetic = {row["number"] for row in blown[-KINETIC:]}
     forecasts, results = [], []
     for row in blown:
-        at = _at(row["blown_s"])
+        at = at_of(row["blown_s"])
         used = fitted if fitted is not None and at >= accepted_at else relation
         forecasts.append(_forecast(world, recipe, used, row, at, with_kinetics=row["number"] in kinetic))
         if row["tested_s"]:
@@ -175,13 +172,13 @@ def _past(
                     world=world,
                     by=tester,
                     number=int(row["number"]),
-                    at=_at(row["tested_s"]),
+                    at=at_of(row["tested_s"]),
                     kappa=float(row["kappa"]),
-                    rejects_pct=_maybe(row["rejects_pct"]),
-                    yield_pct=_maybe(row["yield_pct"]),
-                    residual_kg_per_m3_as_naoh=_maybe(row["residual"]),
+                    rejects_pct=maybe_of(row["rejects_pct"]),
+                    yield_pct=maybe_of(row["yield_pct"]),
+                    residual_kg_per_m3_as_naoh=maybe_of(row["residual"]),
                     flag=row["flag"],
-                    entered_at=_at(row["tested_s"]),
+                    entered_at=at_of(row["tested_s"]),
                     form_key=f"demo-result-{world.pk}-{row['number']}",
                 )
             )
@@ -268,143 +265,3 @@ def _cooked(recipe: Recipe, relation: Relation, row: dict[str, str], factor: flo
     if recipe.practice.has_sulphide:
         return simulate_kraft(sulphidity_frac=float(row["sulphidity"]), **given)
     return simulate_soda(**given)
-
-
-def _load_by_hand(world: World, folder: Path, hand: Person) -> list[Record]:
-    """Load the cooks run by hand; return their gauges as records, not yet sealed."""
-    house = line_of(world.version).cook
-    rows = list(_rows(folder / "hand_cooks.csv"))
-    for row in rows:
-        recipe = house.recipe(row["recipe"])
-        Cook.objects.create(
-            world=world,
-            number=int(row["number"]),
-            digester=int(row["digester"]),
-            recipe=recipe.id,
-            started_at=_at(row["started_s"]),
-            charge_pct_naoh_on_wood=None,
-            kappa_target=recipe.kappa_target,
-        )
-        _hand_steps(world, recipe, row, hand)
-        if row["blown_s"]:
-            _hand_result(world, recipe, row, hand)
-    _titrations(world, folder / "hand_titrations.csv", hand)
-    return list(_gauges(world, folder / "hand_gauges.csv", hand))
-
-
-def _hand_steps(world: World, recipe: Recipe, row: dict[str, str], hand: Person) -> None:
-    started = float(row["started_s"])
-    filled = started + 60 * recipe.fill_min
-    charged = filled + 60 * recipe.liquor_min
-    chips = Amounts(green_t=float(row["chips_t"]), moisture_pct=round(100 * float(row["moisture_frac"]), 4))
-    acid = Amounts(
-        liquor_m3=float(row["liquor_m3"]),
-        total_so2_pct=float(row["total_pct"]),
-        combined_so2_pct=float(row["combined_pct"]),
-    )
-    steps = [("chips", filled, chips), ("liquor", charged - 60, acid), ("steam", charged, Amounts())]
-    if row["blown_s"]:
-        blown = float(row["blown_s"])
-        steps += [("relief", blown - 60 * recipe.relief_min, Amounts()), ("blow", blown, Amounts())]
-    Step.objects.bulk_create(
-        [
-            Step(
-                world=world,
-                by=hand,
-                number=int(row["number"]),
-                kind=kind,
-                at=_at(at),
-                entered_at=_at(at),
-                form_key=f"demo-{world.pk}-{row['number']}-{kind}",
-                **amounts.columns(),
-            )
-            for kind, at, amounts in steps
-        ]
-    )
-
-
-def _hand_result(world: World, recipe: Recipe, row: dict[str, str], hand: Person) -> None:
-    relation, number = Relation.of(recipe), int(row["number"])
-    said = relation.origin
-    factor = Datum(float(row["factor"]), said)
-    way = WAYS[recipe.school]
-    kappa = way.kappa(recipe, relation, factor, Datum(0.0, said)).value
-    Forecast.objects.create(
-        world=world,
-        number=number,
-        at=_at(row["blown_s"]),
-        blow=Step.objects.get(world=world, number=number, kind="blow"),
-        relation_version=relation.version,
-        relation_words=relation.words,
-        factor=factor.value,
-        kappa=kappa,
-        half_kappa=way.band(recipe, relation, factor, Datum(0.0, said)).value,
-        yield_pct=relation.reference_yield_pct + relation.slope_pct * (kappa - relation.reference_kappa),
-        liquor_to_wood=recipe.liquor_to_wood,
-    )
-    Result.objects.create(
-        world=world,
-        by=hand,
-        number=number,
-        at=_at(row["tested_s"]),
-        kappa=float(row["kappa"]),
-        rejects_pct=_maybe(row["rejects_pct"]),
-        yield_pct=_maybe(row["yield_pct"]),
-        entered_at=_at(row["tested_s"]),
-        form_key=f"demo-result-{world.pk}-{number}",
-    )
-
-
-def _gauges(world: World, path: Path, hand: Person) -> Iterable[Record]:
-    line = line_of(world.version)
-    acid = next(one for one in line.cook.recipes if one.is_sulphite)
-    digester = line.cook.holding(acid)
-    for index, row in enumerate(_rows(path)):
-        for name, tag_id in (("temperature_c", digester.temperature), ("pressure_kpa_g", digester.pressure)):
-            if not tag_id:
-                continue
-            tag = line.tag(tag_id)
-            yield Record(
-                world=world,
-                by=hand,
-                at=_at(row["at_s"]),
-                entered_at=_at(row["at_s"]),
-                kind=Record.Kind.READING,
-                station=stop_of(world, "cook"),
-                tag=tag.id,
-                value=float(row[name]),
-                unit=tag.unit,
-                level="ok",
-                form_key=f"gauge-{world.pk}-{index}-{name[:4]}",
-            )
-
-
-def _titrations(world: World, path: Path, tester: Person) -> None:
-    LiquorTest.objects.bulk_create(
-        [
-            LiquorTest(
-                world=world,
-                by=tester,
-                kind=row["liquor"],
-                at=_at(row["at_s"]),
-                entered_at=_at(row["at_s"]),
-                volumes={name: float(row[name]) for name in METHODS[row["liquor"]][1]},
-                form_key=f"demo-test-{world.pk}-{path.stem}-{index}",
-            )
-            for index, row in enumerate(_rows(path))
-        ],
-        batch_size=500,
-    )
-
-
-def _rows(path: Path) -> Iterable[dict[str, str]]:
-    with path.open(encoding="utf-8") as file:
-        yield from csv.DictReader(file)
-
-
-def _at(text: str | float) -> datetime:
-    return datetime.fromtimestamp(int(float(text)), UTC)
-
-
-def _maybe(text: str) -> float | None:
-    return float(text) if text else None

@@ -17,9 +17,9 @@ from desk.stations.cook.house import house_of
 from desk.stations.cook.judgement import card_figure
 from desk.stations.cook.pages import overview
 from desk.stations.cook.pages.charge import charge_figure
-from desk.stations.cook.pages.liquor import liquor_figure, strength_figure
 from desk.stations.cook.speaking import in_view, spoken
 from desk.stations.cook.tables import COOK_TABLES
+from desk.stations.cook.tanks import liquor_figure, strength_figure
 from desk.stations.cook.telling import blown_since, blows, due, in_flight, leads, made, places, readings, sheet, urgent
 from desk.stations.cook.urls import urls
 

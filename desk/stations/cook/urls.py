@@ -2,7 +2,7 @@
 
 from django.urls import URLPattern, path
 
-from desk.stations.cook.pages import charge, done, liquor, relation, what_if
+from desk.stations.cook.pages import charge, done, liquor, relation, sheet, what_if
 from desk.stations.cook.pages import overview as cook
 
 
@@ -28,8 +28,8 @@ def urls() -> list[URLPattern]:
         path("cook/<int:number>/step/<int:pk>/take-back/", cook.take_back_step, name="cook_step_take_back"),
         path("cook/<int:number>/step/<int:pk>/correct/", cook.correct, name="cook_step_correct"),
         path("cook/<int:number>/what-if/", what_if.work_out, name="cook_what_if"),
-        path("cook/<int:number>/sheet/", charge.sheet, name="cook_sheet"),
-        path("cook/<int:number>/sheet.pdf", charge.pdf, name="cook_sheet_pdf"),
-        path("cook/<int:number>/start/", charge.start, name="cook_start"),
+        path("cook/<int:number>/sheet/", sheet.page, name="cook_sheet"),
+        path("cook/<int:number>/sheet.pdf", sheet.pdf, name="cook_sheet_pdf"),
+        path("cook/<int:number>/start/", sheet.start, name="cook_start"),
         path("cook/<int:number>/result/correct/", done.correct, name="cook_result_correct"),
     ]
