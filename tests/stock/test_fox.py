@@ -109,6 +109,22 @@ class Documents(TestCase):
             self.assertTrue(list((ROOT / folder).glob("LICENSE*")), folder)
 
 
+class Modules(TestCase):
+    """A module is read in one sitting; a longer one becomes several by subject."""
+
+    def test_none_is_longer_than_four_hundred_lines(self):
+        modules = [
+            one
+            for part in ("stock", "desk", "standin", "running", "tests", "bench")
+            for one in (ROOT / part).rglob("*.py")
+        ]
+        self.assertGreater(len(modules), 500)
+        lines = {str(one.relative_to(ROOT)): len(one.read_text(encoding="utf-8").splitlines()) for one in modules}
+        self.assertEqual(
+            {name: count for name, count in lines.items() if count > 400 and "/migrations/" not in name}, {}
+        )
+
+
 class Said(TestCase):
     def test_small_amounts_are_said_in_a_smaller_unit(self):
         self.assertEqual(said(12.8, "t/h"), "12.8 t/h")
