@@ -59,7 +59,7 @@ class Assembly:
         self._vals: list[float] = []
         self._row = 0
         self._scalars: dict[str, int] = {}
-        self._tank_slots: dict[str, list[tuple[int, int]]] = {}
+        self._tank_slots: dict[str, tuple[list[int], list[int]]] = {}
         self._share_slots: dict[str, list[int]] = {}
         self._ash_slots: list[int] = []
         self._split_slots: dict[str, list[int]] = {}
@@ -225,14 +225,15 @@ class Assembly:
             self._next()
 
     def _tank(self, unit: Tank) -> None:
-        slots = self._tank_slots.setdefault(unit.id, [])
+        slots, components = self._tank_slots.setdefault(unit.id, ([], []))
         drawn = [name for name in self.outs[unit.id] if name != unit.overflow]
         for stream in drawn:
             for c in range(N):
                 self._put(self.at[stream] + c, 1.0)
                 slot = self._put(self._scalars[stream], -1.0 if c == WATER else 0.0)
                 if c != WATER:
-                    slots.append((slot, c))
+                    slots.append(slot)
+                    components.append(c)
                 self._next()
         for c in range(N):
             self._put(self.at[unit.overflow] + c, 1.0)
@@ -286,10 +287,8 @@ class Assembly:
             What each tank holds, t of each component per t of water.
         """
         values = self._base.copy()
-        for tank, slots in self._tank_slots.items():
-            strength = tanks[tank]
-            for slot, c in slots:
-                values[slot] = -strength[c]
+        for tank, (slots, components) in self._tank_slots.items():
+            values[slots] = -tanks[tank][components]
         for name, share_slots in self._share_slots.items():
             share = order.shares.get(name, 0.0)
             for index, slot in enumerate(share_slots):

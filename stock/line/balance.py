@@ -16,10 +16,11 @@ from scipy.sparse.linalg import splu
 
 from stock.errors import DomainError
 from stock.line.assembly import WATER, Assembly, N
+from stock.line.closing import Closing
 from stock.line.definition import Definition
 from stock.line.order import Order
-from stock.material import INDEX, Stream
-from stock.primitives import Dose, React, Separate, Sink, Source, Store, Tank, Water, gives_water
+from stock.material import Stream
+from stock.primitives import Separate, Store, Tank, gives_water
 
 __all__ = ["CLOSURE", "LineBalance", "LineResult", "Load", "Order"]
 
@@ -123,6 +124,13 @@ class LineBalance:
         """Assemble the system, with its tanks full of clean water."""
         self.line = line
         self.system = Assembly(line)
+        self._closing = Closing(line, self.system)
+        units = {unit.id: unit for unit in line.units}
+        self._drawn = [
+            (units[stream.target].name, stream.id)
+            for stream in line.streams
+            if gives_water(units[stream.source], stream.id)
+        ]
         clean = np.zeros(N)
         clean[WATER] = 1.0
         self._tanks = {unit.id: clean for unit in line.units if isinstance(unit, Tank)}
@@ -178,7 +186,7 @@ class LineBalance:
     def _result(self, order: Order, flows: np.ndarray, passes: int) -> LineResult:
         clean = np.where(np.abs(flows) < 1e-9, 0.0, flows)
         streams = {name: Stream(clean[index]) for index, name in enumerate(self.system.streams)}
-        closure = self.closure(flows)
+        closure = self._closing.worst(flows)
         if closure > CLOSURE:
             raise DomainError("E_BALANCE", "streams", f"mass closes to {closure:.1e} only, and {CLOSURE:g} is wanted")
         stores = {}
@@ -187,28 +195,6 @@ class LineBalance:
                 fed = sum((streams[name].bdt_per_h for name in self.system.ins[unit.id]), 0.0)
                 stores[unit.id] = fed - sum(streams[name].bdt_per_h for name in self.system.outs[unit.id])
         return LineResult(order, streams, stores, self._loads(streams), self._shortages(streams), closure, passes)
-
-    def closure(self, flows: np.ndarray) -> float:
-        """Return the worst relative imbalance over every unit and component, and over the whole line.
-
-        A reaction turns fibre into dissolved organics, so its fibre, fines and organics
-        are counted together.
-        """
-        scale = max(float(np.abs(flows).max()), 1e-12)
-        worst = 0.0
-        whole = np.zeros(N)
-        for unit in self.line.units:
-            fed = sum((flows[self.system.at[name] // N] for name in self.system.ins[unit.id]), np.zeros(N))
-            left = sum((flows[self.system.at[name] // N] for name in self.system.outs[unit.id]), np.zeros(N))
-            difference = fed - left
-            if isinstance(unit, (Source, Store, Dose, Water, Sink)):
-                whole += difference
-                continue
-            if isinstance(unit, React):
-                together = [INDEX[name] for name in ("fibre", "fines", "organics")]
-                difference = np.append(np.delete(difference, together), difference[together].sum())
-            worst = max(worst, float(np.abs(difference).max()) / scale)
-        return max(worst, abs(float(whole.sum())) / scale)
 
     def _loads(self, streams: Mapping[str, Stream]) -> tuple[Load, ...]:
         loads = []
@@ -227,11 +213,10 @@ class LineBalance:
                 found.append(f"{unit.name} runs short of water by {short:.1f} t/h; add fresh water or dilute less")
             elif isinstance(unit, Separate) and streams[unit.rest]["water"] < -1e-6:
                 found.append(f"{unit.name} would pass on more water than it is fed; its accepts are set too thin")
-        for stream in self.line.streams:
-            source, fed = self.line.unit(stream.source), self.line.unit(stream.target)
-            if gives_water(source, stream.id) and (taken := -streams[stream.id]["water"]) > 1e-6:
+        for fed, stream in self._drawn:
+            if (taken := -streams[stream]["water"]) > 1e-6:
                 found.append(
-                    f"{fed.name} is set thicker than what comes to it: {taken:.1f} t/h of water would have to be"
+                    f"{fed} is set thicker than what comes to it: {taken:.1f} t/h of water would have to be"
                     " taken out; set it thinner, or thicken before it"
                 )
         return tuple(found)

@@ -9,11 +9,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from stock.errors import DomainError
+from stock.line.assembly import Assembly
 from stock.line.balance import LineBalance, Order
+from stock.line.closing import Closing
 from stock.line.definition import DefinitionError
 from stock.line.drawing import draw_line, draw_ribbon
 from stock.line.load import parse_definition
 from stock.material import COMPONENTS, Stream
+from stock.primitives import Mix, React, Source
 from tests.line import MILL, balance, hallin_reach
 from tests.mills import defined, raw_of
 
@@ -139,6 +142,48 @@ class Balance(TestCase):
             with self.subTest(field), self.assertRaises(DomainError) as caught:
                 Order.of(grade, tonnes, shares)
             self.assertEqual((caught.exception.argument, caught.exception.code), (field, code))
+
+
+class Closes(TestCase):
+    """What is lost or made anywhere is seen, but for pulp that turns to dissolved organics where it reacts."""
+
+    def worst(self, stream, **more):
+        """Return how far the line is from closing with so much more of a component in a stream, t/h."""
+        line, result = hallin_reach(), balance().solve(Order.of(hallin_reach().grades[0]))
+        flows = np.array([result.streams[one.id].flows_t_per_h for one in line.streams])
+        largest = float(flows.max())
+        row = [one.id for one in line.streams].index(stream)
+        for name, t_per_h in more.items():
+            flows[row, COMPONENTS.index(name)] += t_per_h
+        return Closing(line, Assembly(line)).worst(flows) * largest
+
+    def test_what_is_made_or_lost_within_the_line_is_found_whole(self):
+        line = hallin_reach()
+        inner = [
+            one.id for one in line.streams if all(isinstance(line.unit(end), Mix) for end in (one.source, one.target))
+        ]
+        self.assertGreater(len(inner), 3)
+        for stream in inner:
+            self.assertLess(self.worst(stream), 1e-6)
+            self.assertAlmostEqual(self.worst(stream, fibre=0.5), 0.5, 6)
+            self.assertAlmostEqual(self.worst(stream, water=-0.25, fibre=0.2), 0.25, 6)
+
+    def test_fibre_that_dissolves_where_it_reacts_is_not_lost(self):
+        line, result = hallin_reach(), balance().solve(Order.of(hallin_reach().grades[0]))
+        reacts = [unit for unit in line.units if isinstance(unit, React)]
+        self.assertGreater(len(reacts), 3)
+        for unit in reacts:
+            (out,) = line.graph.out(unit.id)
+            came = sum(result.streams[one.id]["fibre"] for one in line.graph.into(unit.id))
+            self.assertGreater(came - result.streams[out.id]["fibre"], 0.01, unit.id)
+            self.assertLess(self.worst(out.id), 1e-6)
+
+    def test_at_the_ends_the_whole_is_counted(self):
+        line = hallin_reach()
+        fed = next(one.id for one in line.streams if isinstance(line.unit(one.source), Source))
+        into = line.stream(fed).target
+        self.assertAlmostEqual(self.worst(fed, fibre=2.0), 2.0, 6)
+        self.assertNotIsInstance(line.unit(into), Source)
 
 
 class Spelling(TestCase):
