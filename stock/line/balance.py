@@ -27,6 +27,7 @@ __all__ = ["CLOSURE", "LineBalance", "LineResult", "Load", "Order"]
 CLOSURE = 1e-9
 _RUNS = 1e-9  # t/h; less is what a solved matrix leaves of nothing
 _SETTLED = 1e-9
+_BOUND = 1e12  # of what answers to a unit; a loop that lets out a millionth of what runs stays far below
 _MOST_PASSES = 60
 _MEMORY = 6
 
@@ -125,6 +126,7 @@ class LineBalance:
         self.line = line
         self.system = Assembly(line)
         self._closing = Closing(line, self.system)
+        self._probe = np.cos(np.arange(self.system.size))  # of no pattern that a line may have
         units = {unit.id: unit for unit in line.units}
         self._drawn = [
             (units[stream.target].name, stream.id)
@@ -157,11 +159,7 @@ class LineBalance:
         answers: list[np.ndarray] = []
         for passes in range(1, _MOST_PASSES + 1):
             matrix, right = self.matrix(order)
-            try:
-                x = splu(matrix, permc_spec="NATURAL").solve(right)  # units stand along the line: little fills in
-            except RuntimeError:
-                message = "the line has a loop with no exit, or a stream nothing determines"
-                raise DomainError("E_SINGULAR", "streams", message) from None
+            x = self._solved(matrix, right)
             flows = x[: len(self.system.streams) * N].reshape(-1, N)
             guess = np.concatenate([np.zeros(0), *self._tanks.values()])
             answer = np.concatenate([np.zeros(0), *(self._strength(tank, flows) for tank in self._tanks)])
@@ -171,6 +169,21 @@ class LineBalance:
             self._carry_over(_accelerated(guesses, answers))
         message = f"the water tanks did not settle in {_MOST_PASSES} passes"
         raise DomainError("E_BALANCE", "tanks", message)
+
+    def _solved(self, matrix: csc_matrix, right: np.ndarray) -> np.ndarray:
+        """Return what solves the system; E_SINGULAR where that is not one thing.
+
+        Rounding may leave a little of a pivot that is nought: what answers to the probe then has no bounds.
+        """
+        both = np.column_stack([right, self._probe])
+        try:
+            x, probed = splu(matrix, permc_spec="NATURAL").solve(both).T  # units stand along the line: little fills in
+        except RuntimeError:
+            probed = np.array([np.inf])
+        if not np.abs(probed).max() < _BOUND:
+            message = "the line has a loop with no exit, or a stream nothing determines"
+            raise DomainError("E_SINGULAR", "streams", message)
+        return np.asarray(x)
 
     def _strength(self, tank: str, flows: np.ndarray) -> np.ndarray:
         """Return what a tank holds of each component, t per t of water."""

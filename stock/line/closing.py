@@ -23,7 +23,8 @@ class Closing:
             for name in system.outs[unit.id]:
                 self._through[at, row[name]] -= 1.0
         self._is_end = np.array([isinstance(unit, (Source, Store, Dose, Water, Sink)) for unit in line.units])
-        self._reacts = np.array([isinstance(unit, React) for unit in line.units])
+        reacts = np.flatnonzero([isinstance(unit, React) for unit in line.units])
+        self._turned = reacts[:, None], np.array(_TURNED)
 
     def worst(self, flows_t_per_h: np.ndarray) -> float:
         """Return the worst imbalance over the largest flow; `flows_t_per_h` is (streams, components).
@@ -34,7 +35,7 @@ class Closing:
         kept = self._through @ flows_t_per_h
         whole = float(kept[self._is_end].sum())
         kept[self._is_end] = 0.0
-        turned = kept[np.ix_(self._reacts, _TURNED)].sum(axis=1)
-        kept[np.ix_(self._reacts, _TURNED)] = 0.0
+        turned = kept[self._turned].sum(axis=1)
+        kept[self._turned] = 0.0
         apart = max(np.abs(kept).max(initial=0.0), np.abs(turned).max(initial=0.0), abs(whole))
         return float(apart) / scale
