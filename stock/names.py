@@ -5,6 +5,7 @@ messages, the method book and the command line all read the unit from here.
 """
 
 import re
+from functools import lru_cache
 from typing import Final
 
 UNITS: Final[dict[str, str]] = {
@@ -167,6 +168,7 @@ FORMER: Final = {
 LABELS: Final[dict[str, str]] = {"bd": "bone-dry", "ad": "air-dry", "csf": "freeness", "sre": "refining energy"}
 
 
+@lru_cache(maxsize=4096)
 def suffix_of(name: str) -> str:
     """Return the longest known unit suffix of `name`, or '' if it has none."""
     parts = name.split("_")

@@ -126,7 +126,7 @@ def find_method(name: str) -> Method:
     LookupError
         If the book has no such method; the message offers the nearest names.
     """
-    if (found := METHODS.get(ALIASES.get(name, present(name)))) is not None:
+    if (found := METHODS.get(name) or METHODS.get(ALIASES.get(name) or present(name))) is not None:
         return found
     from difflib import get_close_matches
 
@@ -189,7 +189,7 @@ def method(
         )
         guarded.method = entry  # type: ignore[attr-defined]
         guarded.__doc__ = _docstring(entry, function.__doc__ or "")
-        if entry.name in METHODS:
+        if entry.name in METHODS or entry.name in aliases:
             message = f"there are two methods called {entry.name}"
             raise ValueError(message)
         METHODS[entry.name] = entry

@@ -216,7 +216,6 @@ def _share(target: float, strong: float, weak: float, names: tuple[str, str], un
     title="Tank after a delivery",
     station="bleaching",
     source="mixture balance; nothing is pumped on paper strength: titrate, then set the pump",
-    aliases=("tank_after_delivery",),
     results=("strength_g_per_l",),
     example=Example(
         {"heel_m3": 18, "heel_g_per_l": 92, "load_m3": 22, "load_g_per_l": 100, "capacity_m3": 60},

@@ -38,7 +38,6 @@ class Steamed(NamedTuple):
     title="Steam straight into stock",
     station="bleaching",
     source="balance of heat; 2738 kJ/kg at 0.4 MPa abs",
-    aliases=("direct_steam",),
     results=Steamed._fields,
     example=Example(
         {"production_bdt_per_h": 18, "stock_consistency_pct": 10, "in_c": 62, "out_c": 76},

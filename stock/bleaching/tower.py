@@ -108,7 +108,6 @@ class Traced(NamedTuple):
     title="Tower by a tracer",
     station="bleaching",
     source="moments of the residence time (Levenspiel); trapezoids",
-    aliases=("tower_tracer",),
     exact=False,
     results=Traced._fields,
     example=Example(

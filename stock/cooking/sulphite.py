@@ -157,7 +157,6 @@ def s_curve(
     title="Heat factor of a bisulphite cook",
     station="cooking",
     source="the exponential of the S-factor alone, where the gas pressure is small; fit separately for each pH",
-    aliases=("heat_factor",),
     exact=False,
     results=("equivalent_h",),
     example=Example({"times_min": [0, 60], "temperatures_c": [138, 138]}, {"equivalent_h": 14.60}),

@@ -30,7 +30,6 @@ DEAD = Arg("pipe, plug, sampling", 0, 1e5)
     title="Course expected of a move",
     station="judge",
     source="response of mixed vessels after a dead time",
-    aliases=("move_course",),
     exact=False,
     results=("value_each_read",),
     example=Example(
@@ -79,7 +78,6 @@ class Estimate(NamedTuple):
     title="What a move did",
     station="judge",
     source="generalised least squares with a first-order autoregressive process; before known also from the long run, where given",
-    aliases=("move_estimate",),
     exact=False,
     results=Estimate._fields,
     example=Example(
@@ -179,7 +177,6 @@ class Judged(NamedTuple):
     title="The word on a move",
     station="judge",
     source="house rule",
-    aliases=("move_verdict",),
     exact=False,
     results=Judged._fields,
     example=Example(
@@ -223,7 +220,6 @@ class Tell(NamedTuple):
     title="When readings can tell what a move did",
     station="judge",
     source="design of the estimate of a move before its readings are there",
-    aliases=("move_tell",),
     exact=False,
     results=Tell._fields,
     example=Example(
@@ -299,7 +295,6 @@ class Learned(NamedTuple):
     title="Gain learned from moves",
     station="judge",
     source="random effects by moments, DerSimonian and Laird, Controlled Clin. Trials 7, 177 (1986), with a prior at 1",
-    aliases=("learned_gain",),
     exact=False,
     results=Learned._fields,
     example=Example(
@@ -366,7 +361,6 @@ class Returned(NamedTuple):
     title="What comes back by itself",
     station="judge",
     source="regression to the mean of a first-order autoregressive process read with an error",
-    aliases=("natural_return",),
     exact=False,
     results=Returned._fields,
     example=Example(

@@ -137,7 +137,6 @@ class Score(NamedTuple):
     title="How good forecasts were",
     station="plan",
     source="Gneiting and Raftery, J. Am. Stat. Assoc. 102, 359 (2007), for the score of a normal forecast",
-    aliases=("forecast_score",),
     exact=False,
     results=Score._fields,
     example=Example(

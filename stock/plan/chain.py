@@ -51,7 +51,6 @@ def mixed_response(taus: np.ndarray) -> Callable[[np.ndarray], np.ndarray]:
     title="Share of a change that has arrived",
     station="plan",
     source="residence-time theory; vessels mixed, pipes and towers' upper zones plug; by partial fractions or matrix exponential",
-    aliases=("chain_step",),
     exact=False,
     results=("come_frac",),
     example=Example(
@@ -71,7 +70,6 @@ def chain_step(*, time_h: float, taus_each_h: Sequence[float], dead_h: float = 0
     title="When a share of a change has arrived",
     station="plan",
     source="inverse of the step response",
-    aliases=("chain_time",),
     exact=False,
     results=("time_h",),
     example=Example(

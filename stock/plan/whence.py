@@ -27,7 +27,6 @@ class Whence(NamedTuple):
     title="Whose pulp is at a place",
     station="plan",
     source="residence-time theory; between blows what is drawn changes how much the tank holds, not whose it is",
-    aliases=("origin_shares",),
     exact=False,
     results=Whence._fields,
     example=Example(

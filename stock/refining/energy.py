@@ -163,7 +163,6 @@ def freeness_after(*, unrefined_csf_ml: float, sre_kwh_per_t: float, slope_ratio
     title="Energy for a freeness",
     station="refining",
     source="inverse of the logarithmic form",
-    aliases=("energy_for_freeness",),
     example=Example(
         {"unrefined_csf_ml": 662.7, "target_csf_ml": 450, "slope_ratio": 0.003372}, {"sre_kwh_per_t": 114.8}, 1e-3
     ),

@@ -85,7 +85,6 @@ def fed(rejected: np.ndarray, accept_to: np.ndarray, reject_to: np.ndarray, feed
     title="A cascade with feed-back",
     station="screening",
     source="linear mass balance; two stages: r1 r2 / (1 - r1 (1 - r2))",
-    aliases=("cascade_balance",),
     exact=False,
     results=Cascade._fields,
     example=Example(
@@ -157,7 +156,6 @@ STAGES: Final = Rows(
     title="A cascade of cleaners: flows and how many",
     station="screening",
     source="linear mass balance",
-    aliases=("cascade_hydraulics",),
     exact=False,
     results=Hydraulics._fields,
     example=Example(

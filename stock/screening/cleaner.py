@@ -48,7 +48,6 @@ class InService(NamedTuple):
     title="Cleaners in service",
     station="screening",
     source="turbulent loss: so many that the pressure drop is at or above the target",
-    aliases=("cleaners_in_service",),
     exact=False,
     results=InService._fields,
     example=Example(
@@ -108,7 +107,6 @@ class Split(NamedTuple):
     title="Split of a stage",
     station="screening",
     source="mass balance",
-    aliases=("stage_split",),
     exact=False,
     results=Split._fields,
     example=Example(
@@ -232,7 +230,6 @@ class Plugged(NamedTuple):
     title="Cleaners plugged, by pressure",
     station="screening",
     source="turbulent loss; one in many hides in a gauge's error: feel every tip",
-    aliases=("cleaners_plugged",),
     exact=False,
     results=Plugged._fields,
     example=Example({"open_count": 23, "drop_kpa": 160, "clean_kpa": 143.5}, {"plugged_count": 1.22}, 0.01),

@@ -27,7 +27,6 @@ class Day(NamedTuple):
     title="The day's effluent",
     station="water",
     source="sum over streams of flow-weighted composites; the permit's own basis and method rule",
-    aliases=("effluent_day",),
     results=Day._fields,
     example=Example(
         {"flow_each_m3_per_h": [210, 95, 40], "conc_each_kg_per_m3": [0.95, 2.6, 0.35]},

@@ -198,7 +198,6 @@ class Binding(NamedTuple):
     title="What binds the closing of a loop",
     station="water",
     source="the bleed for each limit; heat, shower quality or evaporators may bind before any of them",
-    aliases=("binding_bleed",),
     exact=False,
     results=Binding._fields,
     example=Example(
@@ -352,7 +351,6 @@ class Chain(NamedTuple):
     title="Water tanks in a row",
     station="water",
     source="balance, from the cleanest to the dirtiest, each spilling to the next",
-    aliases=("tank_chain",),
     exact=False,
     results=Chain._fields,
     example=Example(

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Mapping
+from functools import cache
 from typing import Any, cast
 from urllib.parse import urlencode
 
@@ -295,7 +296,12 @@ register.filter("lower_first", lower_first)
 @register.filter
 def equation(method: Method) -> SafeString:
     """Write an equation for people: names without their units, signs as printed."""
-    return mark_safe("<br>".join(_printed(line, {}) for line in method.equation.splitlines()))  # noqa: S308  built from escaped parts
+    return _equation(method.equation)
+
+
+@cache
+def _equation(text: str) -> SafeString:
+    return mark_safe("<br>".join(_printed(line, {}) for line in text.splitlines()))  # noqa: S308  built from escaped parts
 
 
 @register.simple_tag
