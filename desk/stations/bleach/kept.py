@@ -69,12 +69,23 @@ def floor_of(place: Place) -> float:
     return told.value if told is not None else place.unit.symbol(place.number - 1).floor
 
 
-def ladder_of(state: State, place: Place) -> Ladder:
+def ladders_of(state: State) -> list[Ladder]:
+    """Return the ladder of every stage that has rungs, or a response in force."""
+    responses = Response.objects.filter(world=state.world, superseded_by=None).select_related("by").order_by("id")
+    in_force = {(one.unit, one.stage): one for one in responses}
+    climbed = set(
+        Rung.objects.filter(world=state.world, superseded_by=None).order_by().values_list("unit", "stage").distinct()
+    )
+    return [
+        _ladder(state, place, in_force.get(stage))
+        for place in places(state)
+        if (stage := (place.unit.id, place.number)) in climbed or stage in in_force
+    ]
+
+
+def _ladder(state: State, place: Place, in_force: Response | None) -> Ladder:
     """Return what a stage's rungs show."""
     rungs = rungs_of(state.world, place.unit.id, place.number)
-    in_force = Response.objects.filter(
-        world=state.world, unit=place.unit.id, stage=place.number, superseded_by=None
-    ).select_related("by").first()  # fmt: skip
     try:
         fit = fitted(rungs, floor_of(place)) if len(rungs) >= 3 else None
         words = "" if fit is not None else f"{len(rungs)} rungs; three begin to tell, {LEAST_RUNGS} can be accepted."
@@ -120,7 +131,7 @@ def page(request: HttpRequest, state: State) -> HttpResponse:
 def _page(request: HttpRequest, state: State, refused: str = "") -> HttpResponse:
     found = places(state)
     here = bleaches(state)
-    ladders = [one for one in (ladder_of(state, place) for place in found) if one.rungs or one.in_force]
+    ladders = ladders_of(state)
     context: dict[str, Any] = {
         "places": found,
         "answers": _answers(request.POST.dict() if refused else {}),
