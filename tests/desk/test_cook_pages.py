@@ -3,6 +3,7 @@
 import re
 
 from desk.floor.handover import compose
+from desk.floor.models import Cook
 from desk.floor.next_up import next_up
 from desk.stations.cook.models import Step
 from tests.desk.base import QUERIES, AtMost
@@ -62,6 +63,18 @@ class Pages(HouseCase):
             self.assertEqual(len(re.findall(r'<td class="right">\s*\d', cells)), 2, (row, cells))
         self.plan(number=5409, digester=5, recipe="cane")
         self.assertContains(self.client.get("/live/cook/5409/sheet/"), "Bagasse over the scale")
+
+    def test_a_cook_charged_without_a_sheet_has_what_the_plant_reported(self):
+        self.sign_in("cook")
+        cook = Cook.objects.exclude(charge_pct_naoh_on_wood=None).latest("started_at")
+        words = " ".join(self.client.get(f"/live/cook/{cook.number}/sheet/").content.decode().split())
+        self.assertIn("what the plant reported stands below", words)
+        rows = {name: re.findall(r'<td class="right">(.*?)</td>', cells) for name, cells in re.findall(
+            r'<th scope="row">(.*?)</th>(.*?)</tr>', words)}  # fmt: skip
+        self.assertEqual(rows["Charge"][0], "")
+        self.assertTrue(rows["Charge"][1].startswith(f"{cook.charge_pct_naoh_on_wood:.2f} %"), rows["Charge"])
+        self.assertEqual(rows["Kappa"][:2], [f"{cook.kappa_target:.1f}", ""])
+        self.assertTrue(self.client.get(f"/live/cook/{cook.number}/sheet.pdf").content.startswith(b"%PDF"))
 
     def test_the_charge_sheet_is_worked_out_as_it_is_typed_planned_and_printed(self):
         self.sign_in("cook")

@@ -6,6 +6,7 @@ from io import BytesIO
 from typing import Any, Final
 
 from desk.floor import clock
+from desk.floor.models import Cook
 from desk.floor.sheet_pdf import paper
 from desk.floor.state import State
 from desk.frame.units import turns_for
@@ -64,12 +65,16 @@ class Line:
 def sheet_lines(
     recipe: Recipe,
     charge: Charge | None,
+    cook: Cook | None,
     steps: Sequence[Step],
     did: Sheet | None,
     forecast: Forecast | None,
     result: Result | None,
 ) -> list[Line]:
-    """Return the rows of a sheet, in the order of the work; `did` is the sheet of what really went in."""
+    """Return the rows of a sheet, in the order of the work; `did` is the sheet of what really went in.
+
+    A cook charged without a sheet has what the plant reported of it.
+    """
     planned: dict[str, float] = charge.planned if charge else {}
     given: dict[str, float] = charge.given if charge else {}
     done: dict[str, list[Step]] = {}
@@ -83,6 +88,9 @@ def sheet_lines(
     fill = _sum(done.get("fill"))
     last = done["liquor"][-1] if "liquor" in done else None
     strength = (last.total_so2_pct if recipe.is_sulphite else last.strength_kg_per_m3_as_naoh) if last else None
+    poured = _on_wood(liquor, strength, wood, 0.1)
+    reported = cook.charge_pct_naoh_on_wood if cook and not charge else None
+    aimed = given.get("kappa_target_kappa", cook.kappa_target if cook else None)
     lines = [
         Line(f"{recipe.raw.capitalize()} over the scale", "t", planned.get("green"), green),
         Line(recipe.moisture_name, "%", _pct(given.get("moisture_wet_frac")), _pct(wet)),
@@ -102,7 +110,7 @@ def sheet_lines(
                 "Charge",
                 recipe.naoh_unit,
                 given.get("charge_pct_naoh_on_wood"),
-                _on_wood(liquor, strength, wood, 0.1),
+                reported if poured is None else poured,
                 2,
             )
         )
@@ -121,7 +129,7 @@ def sheet_lines(
             0,
             strict=False,
         ),
-        Line("Kappa", "", given.get("kappa_target_kappa"), result.kappa if result else None, 1, strict=False),
+        Line("Kappa", "", aimed, result.kappa if result else None, 1, strict=False),
         Line(
             "Yield",
             "%",

@@ -67,7 +67,7 @@ def _sheet(house: House, number: int) -> tuple[list[Line], dict[str, Any]]:
     result = Result.objects.filter(world=world, number=number, superseded_by=None).select_related("by").first()
     facts = {"charge": charge, "cook": cook, "recipe": recipe, "steps": steps, "forecast": forecast, "result": result}
     did = as_charged(house, cook, recipe, steps) if cook else None
-    return sheet_lines(recipe, charge, steps, did, forecast, result), facts
+    return sheet_lines(recipe, charge, cook, steps, did, forecast, result), facts
 
 
 def sheet_sentence(number: int, charge: Charge | None, cook: Cook | None, raw: str, lines: list[Line]) -> str:
@@ -77,7 +77,7 @@ def sheet_sentence(number: int, charge: Charge | None, cook: Cook | None, raw: s
     off = [line for line in lines if line.off]
     words = f"Charge sheet of cook {number}, digester {cook.digester if cook else ''}."
     if charge is None:
-        return f"{words} It was charged without a sheet of its own."
+        return f"{words} It was charged without a sheet of its own; what the plant reported stands below."
     if not off:
         return f"{words} What was done keeps to the plan."
     return f"{words} Off plan: {', '.join(line.label.lower() for line in off)}."
