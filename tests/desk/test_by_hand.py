@@ -19,10 +19,11 @@ from desk.stations.bleach.responses import bleaches
 from desk.stations.bleach.worked import worked
 from desk.stations.cook.board import board_of, room_for
 from desk.stations.cook.house import house_of
+from desk.stations.cook.lots import lots_shown
 from desk.stations.plain.wash_panels import _came, _liquor, _strong
 from desk.stations.wash.worked import Curve, _worth
 from desk.stations.yard.knives import RUNNING_SHARE, knives_of
-from desk.stations.yard.trace import fed
+from desk.stations.yard.trace import Part, fed
 from desk.stations.yard.work import knife_step
 from stock.judge.here import Place
 from tests.desk.base import NOW, DeskCase
@@ -184,6 +185,11 @@ class Lots(YardCase):
                 parts = fed(self.world, NOW + timedelta(hours=hours_from), NOW + timedelta(hours=hours_to), stream)
                 self.assertAlmostEqual(sum(one.bdt for one in parts), wanted, delta=0.02)
                 self.assertEqual(sum(one.share for one in parts), 1.0 if wanted else 0)
+
+    def test_a_lot_that_would_be_said_as_nought_per_cent_of_a_cook_is_left_out(self):
+        parts = [Part("R-1", 9.0, 0.6), Part("R-2", 5.925, 0.395), Part("R-3", 0.0375, 0.0025)]
+        with patch("desk.stations.cook.lots.lots_of_cook", return_value=parts):
+            self.assertEqual([one.lot for one in lots_shown(Cook())], ["R-1", "R-2"])
 
     def test_a_feeder_runs_for_what_is_drawn_and_stands_for_nothing(self):
         self.lot("S-1", material="alder_chips", hours_ago=30)

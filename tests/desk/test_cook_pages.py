@@ -68,7 +68,7 @@ class Pages(HouseCase):
         self.sign_in("cook")
         cook = Cook.objects.exclude(charge_pct_naoh_on_wood=None).latest("started_at")
         words = " ".join(self.client.get(f"/live/cook/{cook.number}/sheet/").content.decode().split())
-        self.assertIn("what the plant reported stands below", words)
+        self.assertIn("Charged without a plan; as the plant reported it.", words)
         rows = {name: re.findall(r'<td class="right">(.*?)</td>', cells) for name, cells in re.findall(
             r'<th scope="row">(.*?)</th>(.*?)</tr>', words)}  # fmt: skip
         self.assertEqual(rows["Charge"][0], "")

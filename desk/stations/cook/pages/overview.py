@@ -25,7 +25,7 @@ from desk.stations.cook.board import Board, board_of
 from desk.stations.cook.followed import Followed
 from desk.stations.cook.house import House, house_of, recipe_of
 from desk.stations.cook.judgement import cards_of, decision
-from desk.stations.cook.lots import lots_of_cook
+from desk.stations.cook.lots import lots_shown
 from desk.stations.cook.mending import correct_step, hangs_on, take_back
 from desk.stations.cook.models import Result, Step
 from desk.stations.cook.pages.drawing import draw_board, draw_cook
@@ -135,7 +135,7 @@ def show(request: HttpRequest, state: State, number: int, *, refused: str = "", 
         "forecast": house.news.forecasts.get(number),
         "result": result,
         "planned": house.news.charges.get(number),
-        "chips": lots_of_cook(cook),
+        "chips": lots_shown(cook),
         "cautions": recipe.cautions or state.line.stop("cook").cautions,
         "what_if": what_if_context(house, followed, {}) if followed and followed.running else None,
         "refused": refused,

@@ -17,7 +17,7 @@ from desk.frame.page import page as render_page
 from desk.people.roles import COOK
 from desk.stations.cook.amounts import Amounts, step_words
 from desk.stations.cook.house import House, house_of, recipe_of
-from desk.stations.cook.lots import lots_of_cook
+from desk.stations.cook.lots import lots_shown
 from desk.stations.cook.models import Charge, Forecast, Result, Step
 from desk.stations.cook.pages.overview import cook_context
 from desk.stations.cook.resized import as_charged
@@ -31,7 +31,7 @@ def show_sheet(request: HttpRequest, state: State, number: int, *, refused: str 
     house = house_of(state)
     lines, facts = _sheet(house, number)
     charge, cook, recipe = facts["charge"], facts["cook"], facts["recipe"]
-    lots = lots_of_cook(cook) if cook else []
+    lots = lots_shown(cook) if cook else []
     context = cook_context(state, "cook_charge")
     context |= {
         "sentence": sheet_sentence(number, charge, cook, recipe.raw, lines),
@@ -77,7 +77,7 @@ def sheet_sentence(number: int, charge: Charge | None, cook: Cook | None, raw: s
     off = [line for line in lines if line.off]
     words = f"Charge sheet of cook {number}, digester {cook.digester if cook else ''}."
     if charge is None:
-        return f"{words} It was charged without a sheet of its own; what the plant reported stands below."
+        return f"{words} Charged without a plan; as the plant reported it."
     if not off:
         return f"{words} What was done keeps to the plan."
     return f"{words} Off plan: {', '.join(line.label.lower() for line in off)}."
