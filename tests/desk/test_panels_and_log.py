@@ -69,6 +69,20 @@ class SetPanels(DeskCase):
             attempt(panels["shower-cane_wash"], {"production_bdt_per_h": "0"}).sentence, "Set the shower to 0 L/min."
         )
 
+    def test_one_test_that_does_not_tell_two_values_apart_asks_for_the_next(self):
+        self.enter("wood_freeness", 470)
+        panel = next(one for one in panels_at(State(self.world, NOW), "refine") if one.id == "power-wood_refine")
+        reach = 2 * hallin_reach().tag("wood_freeness").uncertainty
+        for now, alike in ((460, False), (460 + reach, True), (460 - 1, True), (460 + reach + 1, False)):
+            with self.subTest(now):
+                tried = attempt(panel, {"now_csf_ml": str(now)})
+                self.assertEqual(bool(tried.alike), alike)
+        self.sign_in()
+        words = "One test does not tell the two apart, ± 12 mL CSF: leave it until the next says the same."
+        self.assertContains(self.client.get("/live/at/refine/"), words)
+        answer = self.client.post("/live/at/refine/set/power-wood_refine/", {"now_csf_ml": "490"})
+        self.assertNotContains(answer, "does not tell the two apart")
+
     def test_a_tray_has_no_drop_leg_no_vat_and_no_tank(self):
         version = approve_definition(BENCH.read_text(encoding="utf-8"), "E. Test")
         world = World.objects.create(slug="bench", name="Bench", version=version)

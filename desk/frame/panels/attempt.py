@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Final
 
 from desk.floor.state import State
 from desk.frame.panels.fills import Fill
@@ -14,6 +14,7 @@ from stock.parts import Instrumented
 from stock.working import Arg, find_method
 
 Data = Mapping[str, Datum]
+TOLD_APART: Final = 2.0  # standard uncertainties of one test
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +34,8 @@ class Panel:
     its title is the part's name. With `method` one method is worked out from all the fields; `work` strings several
     together instead, and `args_of` then names the method that sets each field's limits.
     `tell` says the answer from all the figures, where the first is not enough.
-    `note` says in a sentence what schools differ on; `sets` what its answer sets, where that is one thing.
+    `note` says in a sentence what schools differ on; `sets` what its answer sets, where that is one thing;
+    `brings` names what is brought to where it is wanted: the point, the field of what is read, the field of what is wanted.
     """
 
     id: str
@@ -49,6 +51,7 @@ class Panel:
     at: tuple[str, ...] = ()
     where: Callable[[Place], bool] = field(default=lambda place: True)
     sets: "Sets | None" = None
+    brings: tuple[str, str, str] | None = None
 
     def limits_of(self, name: str) -> Any:
         """Return what a field may hold."""
@@ -157,6 +160,22 @@ class Attempt:
         if self.panel.sets.field:
             value = float(self.figure.data[self.panel.sets.field].value)
         return self.panel.sets.point(self.stood.place), value, self.panel.sets.by_step
+
+    @property
+    def alike(self) -> str:
+        """Say so where one test cannot tell what is read from what is wanted, as advice goes by too; empty elsewhere."""
+        place = self.stood.place
+        if self.panel.brings is None or self.figure is None:
+            return ""
+        point, now, wanted = self.panel.brings
+        tag_id, data = place.part.tag_of(point), self.figure.data
+        if tag_id is None:
+            return ""
+        tag = place.line.tag(tag_id)
+        apart, reach = abs(float(data[now].value) - float(data[wanted].value)), TOLD_APART * tag.uncertainty
+        if not 0 < apart <= reach:
+            return ""
+        return f"One test does not tell the two apart, ± {reach:g} {tag.unit}: leave it until the next says the same"
 
     @property
     def faults(self) -> str:

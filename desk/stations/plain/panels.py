@@ -98,6 +98,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         },
         lambda size: step(size, "water to the batch", "t"),
         decimals=1,
+        brings=("consistency", "consistency_pct", "target_consistency_pct"),
         at=("pulper",),
         where=_in_batches,
     ),
@@ -112,6 +113,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         },
         lambda size: step(size, "water to the chest", "t"),
         decimals=1,
+        brings=("consistency", "consistency_pct", "target_consistency_pct"),
         at=("chest",),
         where=_measured("consistency"),
     ),
@@ -128,6 +130,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         lambda size: step(size, "net power", "kW"),
         at=("refiner", "beater"),
         sets=Sets(lambda place: f"power:{place.unit.id}", by_step=True),
+        brings=("freeness", "now_csf_ml", "target_csf_ml"),
     ),
     Panel(
         "filler",
