@@ -23,6 +23,7 @@ from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.mill.selectors import solve
 from desk.people.roles import ORDER, who_may
+from desk.screens.reel_unit import ReelUnit
 from desk.screens.working import blend_figure, tried_figure
 from stock.blending.unit import Filler
 from stock.cooking.unit import BatchDigesters, LiquorDose
@@ -129,7 +130,7 @@ def _start(state: State, asked: str = "") -> Tried:
     data = QueryDict(mutable=True)
     data["grade"] = order.grade
     data["was_grade"] = order.grade
-    data["tonnes"] = f"{order.reel_t_per_h:g}"
+    data["tonnes"] = ReelUnit.of(state).text(order.reel_t_per_h)
     if order.from_at > state.now:
         day = "" if clock.local(order.from_at).date() == clock.local(state.now).date() else "%d %b "
         data["from_at"] = f"{clock.local(order.from_at):{day}%H:%M}"
@@ -148,12 +149,13 @@ def read(state: State, data: QueryDict) -> Tried:
         grade_id = state.order.grade
     grade = grades[grade_id]
     fresh = data.get("was_grade") not in ("", None, grade_id)
-    tonnes_text = f"{grade.tonnes_per_h:g}" if fresh else data.get("tonnes", "").strip()[:20]
+    reel = ReelUnit.of(state)
+    tonnes_text = reel.text(grade.tonnes_per_h) if fresh else data.get("tonnes", "").strip()[:20]
     names = furnish(state)
     texts = {name: data.get(f"share_{name}", "0").strip()[:20] for name in names}
     if fresh:
         texts = {name: f"{100 * grade.shares.get(name, 0):g}" for name in names}
-    tonnes = _clean(NumberField("Tonnes", "t/h", above=0, most=200), "tonnes", tonnes_text, faults) or 0.0
+    tonnes = (_clean(reel.field, "tonnes", tonnes_text, faults) or 0.0) / reel.per_t
     shares = {
         name: (_clean(NumberField(names[name], "%", least=0, most=100), f"share_{name}", text, faults) or 0.0) / 100
         for name, text in texts.items()
@@ -200,6 +202,7 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
     return {
         "gap": _gap(state, running_now, _measured(state)),
         "tried": tried,
+        "reel": ReelUnit.of(state),
         "grades": state.line.grades,
         "shares": [
             (name, names[name], text, tried.faults.get(f"share_{name}", "")) for name, text in tried.share_texts.items()

@@ -4,11 +4,13 @@ from datetime import timedelta
 
 from django.utils import timezone
 
-from desk.floor.models import Order, Withdrawal
+from desk.floor.models import Order, Withdrawal, World
 from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.floor.station import stations
+from desk.mill.services import approve_definition
 from tests.desk.base import NOW, DeskCase
+from tests.line import BENCH, tidewater_bench
 
 
 class Coming(DeskCase):
@@ -92,6 +94,43 @@ class Coming(DeskCase):
         form |= {f"share_{name}": f"{100 * share:g}" for name, share in grade.shares.items()}
         self.assertSays(self.client.post("/live/order/try/", form), "stands 10 min before it")
         self.assertNotContains(self.client.post("/live/order/try/", {**form, "from_at": "20:40"}), "stands")
+
+
+class InAWorkshop(DeskCase):
+    """Where a mill's tonnes would be noughts, an order is typed in the kilograms it is said in."""
+
+    def setUp(self):
+        version = approve_definition(BENCH.read_text(encoding="utf-8"), "E. Test")
+        self.bench = World.objects.create(slug="bench", name="Bench", version=version)
+        self.grade = tidewater_bench().grades[0]
+        Order.objects.create(
+            world=self.bench, grade=self.grade.id, reel_t_per_h=self.grade.tonnes_per_h, shares=self.grade.shares,
+            from_at=NOW - timedelta(hours=2), accepted_by=self.people["lead"], form_key="bench",
+        )  # fmt: skip
+        self.sign_in("lead")
+
+    def form(self, kilograms, **more):
+        shares = {f"share_{name}": f"{100 * share:g}" for name, share in self.grade.shares.items()}
+        return {
+            "grade": self.grade.id, "was_grade": self.grade.id, "tonnes": kilograms, "from_at": "15:30", **shares, **more,
+        }  # fmt: skip
+
+    def test_it_opens_in_kilograms_and_keeps_what_they_come_to(self):
+        page = self.client.get("/bench/order/")
+        self.assertEqual(page.context["tried"].tonnes_text, f"{1000 * self.grade.tonnes_per_h:g}")
+        self.assertContains(page, '<span\n      class="unit">kg/h</span>')
+        self.client.post("/bench/order/accept/", self.form("0.5", form_key="half"))
+        self.assertAlmostEqual(Order.objects.filter(world=self.bench).latest("pk").reel_t_per_h, 0.0005, 9)
+        again = self.client.post("/bench/order/try/", self.form("0.5"))
+        self.assertContains(again, "This order is accepted already")
+
+    def test_what_cannot_be_is_refused_in_kilograms(self):
+        answer = self.client.post("/bench/order/try/", self.form("-1"))
+        self.assertContains(answer, "Kilograms is -1 kg/h. Allowed: more than 0, up to 1000 kg/h")
+        self.assertEqual(answer.context["tried"].tonnes_text, "-1")
+
+    def test_a_mill_stays_with_its_tonnes(self):
+        self.assertContains(self.client.get("/live/order/"), '<span\n      class="unit">t/h</span>')
 
 
 class WithoutAShare(DeskCase):
