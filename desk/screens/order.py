@@ -23,6 +23,7 @@ from desk.frame.page import asks, on_line, signed_in
 from desk.frame.page import page as render_page
 from desk.mill.selectors import solve
 from desk.people.roles import ORDER, who_may
+from desk.screens.furnish import furnish, tones
 from desk.screens.reel_unit import ReelUnit
 from desk.screens.working import blend_figure, tried_figure
 from stock.blending.unit import Filler
@@ -34,28 +35,6 @@ from stock.intake.unit import Logs
 from stock.line.balance import LineResult, Load
 from stock.primitives import Source, Tank
 from stock.units import said
-
-
-def furnish(state: State) -> dict[str, str]:
-    """Return what the furnish of this line is made of: the streams into the blend, by name."""
-    line = state.line
-    listed = dict.fromkeys(name for grade in line.grades for name in grade.shares)
-    into = [stream.id for stream in line.graph.into(line.graph.blend.id) if stream.id in listed]
-    return {name: _called(state, name) for name in into}
-
-
-def _called(state: State, stream_id: str) -> str:
-    """Name a furnish: by its family, or by the store it comes from where a family has several."""
-    line = state.line
-    stream = line.stream(stream_id)
-    if stream.name:
-        return stream.name[:1].upper() + stream.name[1:]
-    ends = [line.unit(stream.source), *line.graph.upstream(stream.source)]
-    source = next((one for one in ends if getattr(one, "family", None)), ends[-1])
-    family = next((one for one in line.families if one.id == getattr(source, "family", None)), None)
-    of_family = [unit for unit in line.units if getattr(unit, "family", None) == getattr(source, "family", "")]
-    return family.name if family is not None and len(of_family) == 1 else source.name
-
 
 LATE: Final = timedelta(minutes=2)  # an order from now may be so late in coming
 
@@ -184,7 +163,7 @@ def _clean(field: Field, name: str, text: str, faults: dict[str, str]) -> Any:
 
 
 def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]:
-    result, names = tried.result, furnish(state)
+    result, names, coloured = tried.result, furnish(state), tones(state)
     rows = []
     if result is not None:
         now = {load.unit: load for load in state.result.loads}
@@ -205,7 +184,8 @@ def _context(request: HttpRequest, state: State, tried: Tried) -> dict[str, Any]
         "reel": ReelUnit.of(state),
         "grades": state.line.grades,
         "shares": [
-            (name, names[name], text, tried.faults.get(f"share_{name}", "")) for name, text in tried.share_texts.items()
+            (name, names[name], coloured[name], text, tried.faults.get(f"share_{name}", ""))
+            for name, text in tried.share_texts.items()
         ],
         "rows": rows,
         "needs": _needs(state, result) if result else [],

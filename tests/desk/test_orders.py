@@ -9,6 +9,7 @@ from desk.floor.next_up import next_up
 from desk.floor.state import State
 from desk.floor.station import stations
 from desk.mill.services import approve_definition
+from desk.screens.furnish import tones
 from tests.desk.base import NOW, DeskCase
 from tests.line import BENCH, tidewater_bench
 
@@ -128,6 +129,16 @@ class InAWorkshop(DeskCase):
         answer = self.client.post("/bench/order/try/", self.form("-1"))
         self.assertContains(answer, "Kilograms is -1 kg/h. Allowed: more than 0, up to 1000 kg/h")
         self.assertEqual(answer.context["tried"].tonnes_text, "-1")
+
+    def test_each_furnish_has_the_colour_of_its_family_by_whatever_name(self):
+        self.assertContains(self.client.get("/bench/order/"), '<span class="swatch fill-wood">')
+        self.assertEqual(
+            tones(State(self.world, NOW)),
+            {
+                "wood": "fill-wood", "cane": "fill-cane", "recovered": "fill-recovered", "bales": "fill-bales",
+                "cream_broke": "fill-broke", "white_broke": "fill-broke swatch-again",
+            },
+        )  # fmt: skip
 
     def test_a_mill_stays_with_its_tonnes(self):
         self.assertContains(self.client.get("/live/order/"), '<span\n      class="unit">t/h</span>')

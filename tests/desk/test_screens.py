@@ -8,7 +8,7 @@ from django.urls import reverse
 
 from desk.floor.models import Order
 from desk.floor.state import State
-from desk.screens.order import furnish
+from desk.screens.furnish import furnish
 from tests.desk.base import NOW, QUERIES, DeskCase
 from tests.line import hallin_reach
 
