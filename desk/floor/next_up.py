@@ -9,11 +9,12 @@ from django.utils import timezone
 from desk.floor.due import Folded, Item
 from desk.floor.models import HandOver, OpenPoint, Receipt
 from desk.floor.points import points_open, waiting
+from desk.floor.reading import Reading
 from desk.floor.state import State
 from desk.floor.station import stations
 from stock.cooking.recipe import Digester
 from stock.intake.definition import PileDef
-from stock.tag import Tag
+from stock.judge.advice import Advice
 
 AHEAD = timedelta(hours=8)
 SOON = timedelta(minutes=30)  # what has a clock and comes so soon goes before what is only off
@@ -72,22 +73,29 @@ def folded(items: Sequence[Item]) -> list[Folded]:
     return lines
 
 
-def _off(state: State) -> list[Item]:
+def pressing(state: State) -> list[tuple[Reading, Advice | None]]:
+    """Return what is off and pressed on a person, each with its card: what can hurt first, then the gravest."""
     cards = {card.tag.id: card for card in state.advice}
-    held = {tag: words for station in stations() for tag, words in station.held(state).items()}
-    items = []
+    found = []
     for reading in state.off:
         card = cards.get(reading.tag.id)
         if card is None and reading.verdict.level != "act":
             continue  # outside its band with nothing to move: shown on the station, not pressed on anybody
         if card is not None and card.leave:
             continue  # inside the test's error: said on the station
+        found.append((reading, card))
+    return sorted(found, key=lambda one: (not _hurts(state, one[0]), GRAVITY[one[0].verdict.level]))
+
+
+def _off(state: State) -> list[Item]:
+    held = {tag: words for station in stations() for tag, words in station.held(state).items()}
+    items = []
+    for reading, card in pressing(state):
         value = f"{reading.value:.{reading.tag.decimals}f} {reading.tag.unit}".strip()
         size = f"{value}, {reading.verdict.words}."
         if card is not None:
             size = f"{value}. {held.get(reading.tag.id, card.correction)}."
-        hurts = reading.verdict.side == "high" and _hurts(state, reading.tag)
-        level, station = reading.verdict.level, reading.tag.station
+        level, station, hurts = reading.verdict.level, reading.tag.station, _hurts(state, reading)
         items.append(Item(state.now, reading.tag.name, size, level, station, now=True, hurts=hurts))
     return items
 
@@ -131,12 +139,13 @@ def _points(state: State) -> list[Item]:
     return items
 
 
-def _hurts(state: State, tag: Tag) -> bool:
-    """Say whether a tag reads gas, the heat of a pile, which can end in fire, or what a digester stands under."""
-    part = state.line.part(tag.of)
-    return (
+def _hurts(state: State, reading: Reading) -> bool:
+    """Say whether too much is read of gas, of the heat of a pile, which can end in fire, or of what a digester stands under."""
+    tag, part = reading.tag, state.line.part(reading.tag.of)
+    dangerous = (
         tag.reads == "gas" or isinstance(part, Digester) or (tag.reads == "temperature" and isinstance(part, PileDef))
     )
+    return dangerous and reading.verdict.side == "high"
 
 
 def _samples(state: State) -> list[Item]:

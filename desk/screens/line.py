@@ -7,6 +7,7 @@ from typing import Any, Final
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
+from desk.floor.next_up import pressing
 from desk.floor.parts import SILENT
 from desk.floor.state import State
 from desk.floor.station import Told, stations
@@ -161,7 +162,7 @@ def sentence(state: State) -> str:
     order = state.order
     grade = state.line.grade(order.grade)
     opening = f"{rate_text(order.reel_t_per_h)} of {grade.name} to the machine."
-    needing = state.advice
+    needing = [reading for reading, _ in pressing(state)]
     for station in stations():
         if words := station.urgent(state):
             return f"{opening} {words}"

@@ -8,6 +8,7 @@ from desk.floor.models import Cook, Order
 from desk.floor.next_up import folded, next_up
 from desk.floor.sheet_pdf import sheet_pdf
 from desk.floor.state import State
+from desk.frame.words import number_word
 from desk.screens.line import sentence as line_sentence
 from desk.screens.line import stories, vat_fill
 from desk.stations.ahead.looking import keep
@@ -128,7 +129,21 @@ class LineWords(DeskCase):
         self.enter("cane_brightness", 81.9)
         self.enter("wood_freeness", 500)
         words = line_sentence(State(self.world))
-        self.assertIn("things need you, first cane brightness: 0.8 below its band, past its action limit.", words)
+        self.assertIn("Four things need you, first cane brightness: 0.8 below its band, past its action limit.", words)
+
+    def test_the_sentence_names_what_the_rail_presses_first(self):
+        self.enter("cane_brightness", 81.9)
+        self.enter("pile_c_temp", 53)
+        for hours_ago, kappa in enumerate((18.9, 18.1, 17.7)):  # their mean is in its band
+            self.enter("kappa_cane", kappa, minutes_ago=10 + 60 * hours_ago)
+        state = State(self.world)
+        self.assertTrue(next(card for card in state.advice if card.tag.id == "kappa_cane").leave)
+        off = {reading.tag.name for reading in state.off}
+        pressed = [item.what for item in next_up(state) if item.now and item.what in off]
+        self.assertEqual(pressed[:2], ["Pile C, hottest probe", "Cane brightness"])
+        self.assertNotIn("Cane kappa", pressed)
+        counted = f"{number_word(len(pressed))} things need you, first pile C, hottest probe: 3 above its band."
+        self.assertIn(counted, line_sentence(state))
 
     def test_each_part_tells_what_is_off_before_what_is_quiet(self):
         self.enter("cane_brightness", 81.9)
