@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 
+from stock.blending.place import filler_kept
 from stock.blending.unit import Filler
 from stock.delivery.unit import Dryer
 from stock.figure import Datum, Figure, Origin, figure
@@ -9,7 +10,6 @@ from stock.judge.here import Here
 from stock.judge.quiet import Quiet
 from stock.judge.rule import Handle, Most, Rule, look_at
 
-OVERALL = Datum(0.955, Origin("assumed", "overall retention: first pass 0.50, 0.95 returned"))
 LOOP_MIN = 10.0  # the wire loop's turn
 CAP_FRAC = 0.20
 
@@ -22,11 +22,11 @@ def _filler_of(here: Here) -> Filler:
 
 
 def _feed(here: Here, ash: Datum) -> Figure:
-    sheet = here.flow(here.at(here.up(Dryer)).stream.id)
+    dryer = here.up(Dryer)
     data = {
-        "sheet_bdt_per_h": sheet,
+        "sheet_bdt_per_h": here.flow(here.at(dryer).stream.id),
         "sheet_filler_frac": Datum(ash.value / 100, ash.origin, ash.figure),
-        "overall_frac": OVERALL,
+        "overall_frac": filler_kept(here, dryer),
     }
     return figure("filler_feed_t_per_h", "filler", data, decimals=2)
 

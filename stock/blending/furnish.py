@@ -174,10 +174,35 @@ def retention_overall(*, first_pass_frac: float, recirculated_frac: float) -> fl
 
 
 @method(
+    "overall_frac = min(1, sheet_filler_t_per_h / (fed_filler_t_per_h + broke_filler_t_per_h))",
+    title="Overall retention of a running line",
+    station="blending",
+    source="mass balance over wire, press and white water: what comes in anew, against what leaves in the sheet",
+    example=Example(
+        {"sheet_filler_t_per_h": 2.339, "fed_filler_t_per_h": 2.072, "broke_filler_t_per_h": 0.315},
+        {"overall_frac": 0.9799},
+    ),
+    sheet_filler_t_per_h=Arg("filler in the sheet", 0, 1000),
+    fed_filler_t_per_h=Arg("filler fed", 0, 1000),
+    broke_filler_t_per_h=Arg("filler that comes with broke", 0, 1000),
+)
+def retention_of_balance(
+    *, sheet_filler_t_per_h: float, fed_filler_t_per_h: float, broke_filler_t_per_h: float = 0.0
+) -> float:
+    """Return the share of the filler come anew that ends in the sheet; what white water brings back is not new."""
+    anew = fed_filler_t_per_h + broke_filler_t_per_h
+    if anew <= 0:
+        raise DomainError(
+            "E_SINGULAR", "fed_filler_t_per_h", "no filler comes to the machine", "more than 0 with broke"
+        )
+    return min(1.0, sheet_filler_t_per_h / anew)
+
+
+@method(
     "filler_t_per_h = sheet_bdt_per_h * sheet_filler_frac / overall_frac - broke_filler_t_per_h",
     title="Filler feed for a sheet",
     station="blending",
-    source="mass balance; what broke brings need not be fed",
+    source="mass balance; what broke and recovered paper bring need not be fed, what white water brings back is in the retention",
     aliases=("filler_feed",),
     example=Example(
         {"sheet_bdt_per_h": 9.0, "sheet_filler_frac": 0.18, "overall_frac": 0.9607}, {"filler_t_per_h": 1.6863}

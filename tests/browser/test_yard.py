@@ -328,9 +328,9 @@ class TheDay(BrowserCase):
         expect(answer).to_contain_text("Logs stay")
         self.page.get_by_label("Logs fed, solid on bark").fill("60")
         expect(answer).to_contain_text("usual is 15 to 60 min")
-        self.page.get_by_label("Filling, as a fraction").fill("0.95")
-        expect(answer).to_contain_text("outside more than 0 to 0.8")
-        expect(self.page.get_by_label("Filling, as a fraction")).to_have_value("0.95")
+        self.page.get_by_label("Filling").fill("95")
+        expect(answer).to_contain_text("outside more than 0 to 80 %")
+        expect(self.page.get_by_label("Filling")).to_have_value("95")
 
     def test_a_lot_is_found_by_its_number(self):
         self.go("/live/")

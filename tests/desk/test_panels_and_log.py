@@ -83,6 +83,39 @@ class SetPanels(DeskCase):
         answer = self.client.post("/live/at/refine/set/power-wood_refine/", {"now_csf_ml": "490"})
         self.assertNotContains(answer, "does not tell the two apart")
 
+    def test_a_share_is_shown_typed_and_refused_in_per_cent(self):
+        self.enter("chip_moisture", 48.4)
+        shares = 0
+        for station in hallin_reach().stations:
+            for stood in panels_at(State(self.world, NOW), station.id):
+                for one in attempt(stood, {}).fields:
+                    if "_frac" in one.name:
+                        shares += 1
+                        self.assertEqual(one.unit, "%", one.label)
+                        self.assertTrue(one.allowed.endswith("%"), one.allowed)
+        self.assertGreater(shares, 20)
+        panel = next(one for one in panels_at(State(self.world, NOW), "yard") if one.panel.id == "wet_chips")
+        shown = next(one for one in attempt(panel, {}).fields if one.name == "moisture_now_frac")
+        self.assertEqual(shown.text, "48.4")
+        drier = attempt(panel, {"moisture_now_frac": "45"})
+        self.assertAlmostEqual(drier.figures[0].data["moisture_now_frac"].value, 0.45)
+        self.assertEqual(drier.warnings, [])
+        self.assertIn(
+            "Moisture now is 100 %, outside 0 to less than 100 %", attempt(panel, {"moisture_now_frac": "100"}).faults
+        )
+        slip = attempt(panel, {"moisture_now_frac": "0.484"})
+        self.assertIn("Moisture now is 0.484 %: type 48.4 if that share was meant, it is in per cent", slip.warnings)
+
+    def test_filler_for_the_ash_of_the_grade_is_what_the_balance_feeds(self):
+        state = State(self.world, NOW)
+        panel = next(one for one in panels_at(state, "blend") if one.panel.id == "filler")
+        tried = attempt(panel, {})
+        self.assertAlmostEqual(tried.figures[0].value, state.result.streams["filler"].bdt_per_h, delta=0.005)
+        less = attempt(panel, {"sheet_filler_frac": "9"})
+        sheet = state.result.streams["dry_sheet"].bdt_per_h
+        retained = tried.figures[0].data["overall_frac"].value
+        self.assertAlmostEqual(tried.figures[0].value - less.figures[0].value, 0.09 * sheet / retained, places=3)
+
     def test_a_tray_has_no_drop_leg_no_vat_and_no_tank(self):
         version = approve_definition(BENCH.read_text(encoding="utf-8"), "E. Test")
         world = World.objects.create(slug="bench", name="Bench", version=version)

@@ -129,8 +129,9 @@ class Screens(YardCase):
         for panel in panels:
             with self.subTest(panel.id):
                 self.assertContains(self.client.post(f"/live/at/yard/set/{panel.id}/", {}), "set-say")
-        bad = self.client.post("/live/at/yard/set/debark-drum/", {"fill_frac": "0.95"})
-        self.assertContains(bad, "Filling, as a fraction is 0.95, outside more than 0 to 0.8")
+        bad = self.client.post("/live/at/yard/set/debark-drum/", {"fill_frac": "95"})
+        self.assertContains(bad, "Filling is 95 %, outside more than 0 to 80 %.")
+        self.assertNotContains(bad, "Allowed: more than 0 to 80 %")  # said once
         bad = self.client.post("/live/at/yard/set/depith-depith/", {"pith_removal_frac__wet": "much"})
         self.assertContains(bad, "Pith taken out, wet stage is")
 

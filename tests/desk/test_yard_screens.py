@@ -83,7 +83,7 @@ class Panels(YardCase):
     def test_a_stage_is_left_out_or_put_in(self):
         alone = self.panel("depith", pith_removal_frac__wet="0")
         self.assertNotIn("after the wet stage", [one.label for one in alone.figures])
-        dry = self.panel("depith", pith_removal_frac__dry="0.4")
+        dry = self.panel("depith", pith_removal_frac__dry="40")
         self.assertIn("after the dry stage", [one.label for one in dry.figures])
         self.assertGreater(dry.figures[0].value, self.panel("depith").figures[0].value)
         none = self.panel("depith", pith_removal_frac__moist="0", pith_removal_frac__wet="0")
@@ -101,9 +101,7 @@ class Panels(YardCase):
         self.assertLess(longer["bark left on"].value, found["bark left on"].value)
 
     def test_wet_bark_is_warned_of(self):
-        self.assertTrue(
-            any("support fuel" in words for words in self.panel("debark", moisture_wet_frac="0.9").warnings)
-        )
+        self.assertTrue(any("support fuel" in words for words in self.panel("debark", moisture_wet_frac="90").warnings))
 
     def test_a_washer_asked_too_much_is_warned_of(self):
         self.enter("chip_moisture", 48.0)

@@ -64,6 +64,7 @@ MOVES = (
     ("tonnage_uncertainty", "consistency_pct", 0.1, "u_relative_pct", -1),
     ("retention_overall", "first_pass_frac", 0.1, "overall_frac", 1),
     ("filler_feed_t_per_h", "overall_frac", -0.1, "filler_t_per_h", 1),
+    ("retention_of_balance", "broke_filler_t_per_h", 0.1, "overall_frac", -1),
     ("dose_to_pump", "active_pct", 0.1, "pump_l_per_h", -1),
     ("thick_stock_demand", "chest_consistency_pct", 0.1, "thick_l_per_min", -1),
     ("thick_stock_demand", "filler_frac", 0.1, "fibre_t_per_h", -1),

@@ -1,7 +1,7 @@
 """What can be worked out at each station, live as it is typed: fields filled from the line, answers with their working."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
 from desk.floor.state import State
@@ -15,6 +15,7 @@ from stock.working import Arg, find_method
 
 Data = Mapping[str, Datum]
 TOLD_APART: Final = 2.0  # standard uncertainties of one test
+FRACTION, SHARE = 0.01, 0.02  # up to 1 % typed where the line's own is 2 % or more: a fraction of one may be meant
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +57,16 @@ class Panel:
     def limits_of(self, name: str) -> Any:
         """Return what a field may hold."""
         return find_method(self.args_of.get(name, self.method)).arguments[name.partition("__")[0]]
+
+    def scale_of(self, name: str) -> tuple[float, str]:
+        """Return what a field is multiplied with where it is shown and typed, and its unit: a share is in per cent there."""
+        argument = name.partition("__")[0]
+        return (100.0, "%") if argument.endswith("_frac") else (1.0, unit_of(argument))
+
+    def allowed_of(self, name: str) -> str:
+        """Say what a field may hold, as it is typed; empty where it is no number."""
+        arg, (scale, unit) = self.limits_of(name), self.scale_of(name)
+        return replace(arg, low=scale * arg.low, high=scale * arg.high).allowed(unit) if isinstance(arg, Arg) else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,6 +130,7 @@ class Filled:
     origin: str
     allowed: str
     fault: str = ""
+    doubt: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,7 +193,7 @@ class Attempt:
     def faults(self) -> str:
         """Everything that is wrong, with what is allowed; of the fields, else of what they make together."""
         named = [
-            f"{one.fault[:1].upper()}{one.fault[1:]}." + (f" Allowed: {one.allowed}." if one.allowed else "")
+            f"{one.fault[:1].upper()}{one.fault[1:]}." + (f" Allowed: {one.allowed}." if one.allowed and one.allowed not in one.fault else "")
             for one in self.fields
             if one.fault
         ]
@@ -189,8 +201,9 @@ class Attempt:
 
     @property
     def warnings(self) -> list[str]:
-        """What the methods warned of, each once."""
-        return list(dict.fromkeys(warning for one in self.figures for warning in one.warnings))
+        """What was typed and may not be meant, and what the methods warned of, each once."""
+        doubts = [one.doubt for one in self.fields if one.doubt]
+        return list(dict.fromkeys([*doubts, *(warning for one in self.figures for warning in one.warnings)]))
 
 
 def attempt(stood: Stood, typed: Mapping[str, Any]) -> Attempt:
@@ -214,22 +227,23 @@ def attempt(stood: Stood, typed: Mapping[str, Any]) -> Attempt:
         try:
             figures = panel.work(data) if panel.work else [_one(stood, data)]
         except DomainError as error:
-            faults[error.argument] = fault = _by_label(panel, error)
-    shown = [
-        Filled(one.name, one.label, one.unit, one.text, one.origin, one.allowed, faults.get(one.name, ""))
-        for one in shown
-    ]
+            faults[error.argument] = fault = _by_label(panel, error, data)
+    shown = [replace(one, fault=faults.get(one.name, "")) for one in shown]
     fault = fault or next(iter(faults.values()), "")
     said = (panel.tell(figures) if panel.tell else panel.say(figures[0])) if figures else ""
     return Attempt(stood, shown, figures, said, fault)
 
 
-def _by_label(panel: Panel, error: DomainError) -> str:
-    """Return a refusal with the field called what the panel calls it."""
+def _by_label(panel: Panel, error: DomainError, data: Data) -> str:
+    """Return a refusal with the field called what the panel calls it, and its value as it was typed."""
     if error.argument not in panel.fields:
         return error.message
-    label, meaning = panel.fields[error.argument][0], panel.limits_of(error.argument).meaning
-    return label + error.message.removeprefix(meaning) if error.message.startswith(meaning) else error.message
+    label, arg = panel.fields[error.argument][0], panel.limits_of(error.argument)
+    scale, unit = panel.scale_of(error.argument)
+    if scale != 1 and error.code == "E_RANGE" and error.allowed == arg.allowed(""):
+        value = scale * float(data[error.argument].value)
+        return f"{label} is {value:g} {unit}, outside {panel.allowed_of(error.argument)}"
+    return label + error.message.removeprefix(arg.meaning) if error.message.startswith(arg.meaning) else error.message
 
 
 def _one(stood: Stood, data: Data) -> Figure:
@@ -238,25 +252,33 @@ def _one(stood: Stood, data: Data) -> Figure:
 
 def _field(stood: Stood, name: str, label: str, fill: Fill, typed: Mapping[str, Any]) -> tuple[Filled, Datum | None]:
     """Fill one field: what was typed, else the line's own."""
-    arg = stood.panel.limits_of(name)
-    unit = unit_of(name.partition("__")[0])
+    scale, unit = stood.panel.scale_of(name)
     try:
         own = fill(stood.place)
     except (LookupError, DomainError):
         own = None
-    own_text = _plain(own.value) if own else ""
+    own_text = _plain(own.value, scale) if own else ""
     text = str(typed.get(name, own_text)).strip()[:40]
-    datum = _typed(text) if text != own_text else own
-    allowed = arg.allowed(unit) if isinstance(arg, Arg) else ""
-    return Filled(name, label, unit, text, datum.origin.text if datum else "", allowed), datum
+    datum = _typed(text, scale) if text != own_text else own
+    doubt = _doubt(label, datum, own) if scale != 1 else ""
+    origin = datum.origin.text if datum else ""
+    return Filled(name, label, unit, text, origin, stood.panel.allowed_of(name), doubt=doubt), datum
 
 
-def _plain(value: float) -> str:
-    return f"{value:.5g}"
+def _doubt(label: str, datum: Datum | None, own: Datum | None) -> str:
+    """Ask whether a share was meant that was typed as a fraction of one, where the line's own is per cents."""
+    if datum is None or own is None or not 0 < datum.value <= FRACTION <= SHARE <= own.value:
+        return ""
+    percent = 100 * datum.value
+    return f"{label} is {percent:g} %: type {100 * percent:g} if that share was meant, it is in per cent"
 
 
-def _typed(text: str) -> Datum | None:
+def _plain(value: float, scale: float = 1.0) -> str:
+    return f"{value:.5g}" if scale == 1 else f"{scale * value:.4g}"
+
+
+def _typed(text: str, scale: float) -> Datum | None:
     try:
-        return Datum(float(text.replace(",", ".")), Origin("entered", "typed just now"))
+        return Datum(float(text.replace(",", ".")) / scale, Origin("entered", "typed just now"))
     except ValueError:
         return None

@@ -8,10 +8,10 @@ from desk.frame.panels.attempt import Panel, Sets
 from desk.frame.panels.fills import Fill, assumed, flow, flow_in, given, reading, step, target
 from desk.stations.plain.bleach_panels import BLEACH_PANELS
 from desk.stations.plain.wash_panels import THICKENER_PANEL, WASH_PANELS
+from stock.blending.place import filler_brought, filler_kept
 from stock.delivery.unit import Dryer
-from stock.figure import Datum, Origin
+from stock.figure import Datum
 from stock.judge.here import Place
-from stock.material import INDEX
 
 
 def _wash(field: str) -> Fill:
@@ -42,12 +42,13 @@ def _sheet(place: Place) -> Datum:
 
 
 def _brought(place: Place) -> Datum:
-    """Return the filler that comes with the furnish, with broke and recovered paper."""
-    streams = place.facts.result.streams
-    into = place.line.graph.into(place.line.graph.blend.id)
-    brought = sum(float(streams[one.id].flows_t_per_h[INDEX["filler"]]) for one in into)
-    said = Origin("computed", "whole-line balance, filler in what runs into the blend")
-    return Datum(round(brought, 3), said)
+    datum = filler_brought(place)
+    return Datum(round(datum.value, 3), datum.origin)
+
+
+def _kept(place: Place) -> Datum:
+    """Return the overall retention of filler at the machine it runs to."""
+    return filler_kept(place, place.down(Dryer))
 
 
 def _in_batches(place: Place) -> bool:
@@ -78,7 +79,7 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         "Reject rate for a removal, {of}",
         "mass_reject_for_removal",
         {
-            "removal_frac": ("Shives to take out, as a fraction", assumed(0.64, "a usual aim")),
+            "removal_frac": ("Shives to take out", assumed(0.64, "a usual aim")),
             "quotient_ratio": ("Screening quotient", given("quotient")),
         },
         lambda size: f"Run the reject rate at {100 * size.value:.1f} % by mass.",
@@ -138,8 +139,8 @@ PROCESS_PANELS: Final[tuple[Panel, ...]] = (
         "filler_feed_t_per_h",
         {
             "sheet_bdt_per_h": ("Sheet made", _sheet),
-            "sheet_filler_frac": ("Filler in the sheet, as a fraction", _ash),
-            "overall_frac": ("Overall retention", assumed(0.955, "first pass 0.50, 0.95 returned")),
+            "sheet_filler_frac": ("Filler in the sheet", _ash),
+            "overall_frac": ("Overall retention", _kept),
             "broke_filler_t_per_h": ("Filler the furnish brings", _brought),
         },
         lambda size: f"Feed {size.text} t/h of filler.",

@@ -130,7 +130,7 @@ WASH_PANELS: Final[tuple[Panel, ...]] = (
         {
             "leg_m": ("Drop leg", assumed(9.0, "a usual leg")),
             "liquor_kg_per_m3": ("Liquor", assumed(1010.0, "weak liquor")),
-            "gas_frac": ("Gas in it, as a fraction", assumed(0.08, "usual; type what the jar found")),
+            "gas_frac": ("Gas in it", assumed(0.08, "usual; type what the jar found")),
             "friction_kpa": ("Lost in the leg", assumed(8.0, "usual")),
         },
         lambda size: (
