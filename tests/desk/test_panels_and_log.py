@@ -116,6 +116,22 @@ class SetPanels(DeskCase):
         retained = tried.figures[0].data["overall_frac"].value
         self.assertAlmostEqual(tried.figures[0].value - less.figures[0].value, 0.09 * sheet / retained, places=3)
 
+    def test_a_solution_brings_the_stock_to_the_consistency_of_its_stage(self):
+        for name, station in (("wood_bleach", "bleach"), ("rec_bleach", "recover")):
+            panels = {one.id: one for one in panels_at(State(self.world, NOW), station)}
+            tried = attempt(panels[f"solution-{name}"], {})
+            own = hallin_reach().unit(name).last.consistency_pct
+            self.assertIn(f"The stock stands at {own:.1f} % and ", tried.sentence)
+            colder = attempt(panels[f"solution-{name}"], {"solution_temperature_c": "2", "charge_kg_per_bdt": "12"})
+            before, after = (one.figures[0].results["temperature_c"] for one in (tried, colder))
+            self.assertLess(after, before)
+
+    def test_what_was_read_stands_in_a_panel_as_it_is_shown(self):
+        self.enter("wood_freeness", 471.6)
+        panel = next(one for one in panels_at(State(self.world, NOW), "refine") if one.id == "power-wood_refine")
+        shown = next(one for one in attempt(panel, {}).fields if one.name == "now_csf_ml")
+        self.assertEqual(shown.text, "472")
+
     def test_a_tray_has_no_drop_leg_no_vat_and_no_tank(self):
         version = approve_definition(BENCH.read_text(encoding="utf-8"), "E. Test")
         world = World.objects.create(slug="bench", name="Bench", version=version)

@@ -193,7 +193,8 @@ class Attempt:
     def faults(self) -> str:
         """Everything that is wrong, with what is allowed; of the fields, else of what they make together."""
         named = [
-            f"{one.fault[:1].upper()}{one.fault[1:]}." + (f" Allowed: {one.allowed}." if one.allowed and one.allowed not in one.fault else "")
+            f"{one.fault[:1].upper()}{one.fault[1:]}."
+            + (f" Allowed: {one.allowed}." if one.allowed and one.allowed not in one.fault else "")
             for one in self.fields
             if one.fault
         ]

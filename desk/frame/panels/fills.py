@@ -16,8 +16,14 @@ def _rounded(datum: Datum) -> Datum:
 
 
 def reading(point: str) -> Fill:
-    """Fill from the last value read at a point there."""
-    return lambda place: place.reading(point)
+    """Fill from the last value read at a point there, to the decimals it is shown with."""
+
+    def fill(place: Place) -> Datum:
+        datum, tag_id = place.reading(point), place.part.tag_of(point)
+        decimals = place.line.tag(tag_id).decimals if tag_id is not None else None
+        return Datum(round(datum.value, decimals), datum.origin, datum.figure) if decimals is not None else datum
+
+    return fill
 
 
 def target(point: str) -> Fill:
@@ -52,9 +58,10 @@ def flow_in() -> Fill:
 
 def percent(point: str) -> Fill:
     """Fill from a value in per cent read there, as a fraction."""
+    read = reading(point)
 
     def fill(place: Place) -> Datum:
-        datum = place.reading(point)
+        datum = read(place)
         return Datum(datum.value / 100, datum.origin)
 
     return fill

@@ -8,10 +8,11 @@ from desk.frame.panels.fills import Fill, assumed, flow_in, given
 from stock.bleaching.ph import BUFFER_ACID, BUFFER_ALKALINE
 from stock.bleaching.symbols import middle
 from stock.bleaching.unit import BleachStage
-from stock.figure import Datum, Origin
+from stock.figure import Datum, Figure, Origin
 from stock.judge.here import Place
 
 COOLED_C: Final = 8.0
+MOST_THICK_PCT: Final = 40.0
 
 
 def _bleach(place: Place) -> BleachStage:
@@ -53,6 +54,19 @@ def _of_last(field: str) -> Fill:
 def _before_steam(place: Place) -> Datum:
     warm = float(_of_last("temperature_c")(place).value)
     return Datum(max(warm - COOLED_C, 0.0), Origin("assumed", f"{COOLED_C:g} °C lost in washing, as is usual"))
+
+
+def _before_solution(place: Place) -> Datum:
+    """Return the consistency of the stock that a solution brings to the stage's own."""
+    in_stage = float(_of_last("consistency_pct")(place).value)
+    water = float(_charge(place).value) / float(place.given("solution_g_per_l").value)
+    thick = 100 / max(100 / in_stage - water, 100 / MOST_THICK_PCT)
+    return Datum(round(thick, 2), Origin("computed", f"the stage's {in_stage:g} % less the water of the solution"))
+
+
+def _say_solution(brought: Figure) -> str:
+    after = brought.results
+    return f"The stock stands at {after['consistency_pct']:.1f} % and {after['temperature_c']:.0f} °C after it: {brought.text} m³/BDt come along."
 
 
 def _buffer(place: Place) -> Datum:
@@ -129,11 +143,11 @@ BLEACH_PANELS: Final[tuple[Panel, ...]] = (
         {
             "charge_kg_per_bdt": ("Charge", _charge),
             "solution_g_per_l": ("Solution strength", given("solution_g_per_l")),
-            "stock_consistency_pct": ("Stock before it", assumed(11.0, "as it comes from a washer")),
+            "stock_consistency_pct": ("Stock before it", _before_solution),
             "stock_temperature_c": ("Its warmth", _of_last("temperature_c")),
             "solution_temperature_c": ("Warmth of the solution", assumed(10.0, "a chilled solution")),
         },
-        lambda size: f"It brings {size.text} m³/BDt along: thinner and colder by its working.",
+        _say_solution,
         decimals=2,
         at=("bleach_stage",),
         where=_doses,
