@@ -31,6 +31,7 @@ DRAWS: Final = 200
 RUNS_PCT_PER_H: Final = 0.5  # of a vessel, slower than which a level is taken as held
 RUNS_OF_FLOW: Final = 0.02  # of what is drawn, less than which too
 ALERT, WARN = 0.10, 0.50
+DRY_PCT, SPILLS_PCT = 0.5, 99.5
 
 What = Literal["rate", "share", "stop", "hold", "break"]
 
@@ -93,6 +94,13 @@ class Course:
         for at, low, over in zip(times_h, self.chance_low, self.chance_over, strict=True):
             if max(low, over) > chance:
                 return ("low", at, low) if low >= over else ("over", at, over)
+        return None
+
+    def ends(self, times_h: Sequence[float]) -> tuple[str, float] | None:
+        """Return where its expected level leads in the end: `dry` or `spills`, and the hour; None where to neither."""
+        for at, level in zip(times_h, self.expected_pct, strict=True):
+            if not DRY_PCT < level < SPILLS_PCT:
+                return ("dry" if level <= DRY_PCT else "spills"), at
         return None
 
 

@@ -64,7 +64,7 @@ class Looking(DeskCase):
     def test_the_page_shows_every_vessel_and_when_a_change_arrives(self):
         self.sign_in()
         answer = self.client.get("/live/ahead/")
-        self.assertContains(answer, "Cane tower low")
+        self.assertRegex(answer.content.decode(), r"Cane tower low \d\d:\d\d, likely; dry \d\d:\d\d")
         self.assertContains(answer, "Wood washers")
         self.assertEqual(answer.content.decode().count('class="lane-span"'), 10)
 

@@ -86,7 +86,7 @@ class Rail(DeskCase):
         self.assertFalse([item for item in self.items() if item.what == "Cane tower runs low"])
         keep(State(self.world, NOW))
         found = next(item for item in self.items() if item.what == "Cane tower runs low")
-        self.assertEqual(found.size, "28 % now. Likely, by the look ahead.")
+        self.assertEqual(found.size, "28 % now. Likely, by the look ahead; dry 21:10.")
         self.assertTrue(timedelta(hours=2) < found.at - NOW < timedelta(hours=5))
 
     def test_cooks_stand_at_their_blow(self):

@@ -1,5 +1,6 @@
 """Looking ahead: from where a line stands, by its own pace, what if beside it; and what it refuses."""
 
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
@@ -42,6 +43,13 @@ class Ahead(SimpleTestCase):
         self.assertEqual(met[0], "low")
         self.assertAlmostEqual(met[1], (28 - 12) / 4.4, delta=0.6)
         self.assertIsNone(tower.first(usual().times_h))
+        ends = cane.ends(usual().times_h)
+        assert ends is not None
+        self.assertEqual(ends[0], "dry")
+        self.assertAlmostEqual(ends[1], 28 / 4.4, delta=0.6)
+        self.assertIsNone(tower.ends(usual().times_h))
+        full = replace(cane, expected_pct=[100.0 - one for one in cane.expected_pct])
+        self.assertEqual(full.ends(usual().times_h), ("spills", ends[1]))
 
     def test_cooks_that_are_in_are_blown_when_they_are_due_and_others_follow(self) -> None:
         blows = [one for one in usual().blows if one.unit == "wood_blow_tank"]

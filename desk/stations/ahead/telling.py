@@ -4,6 +4,8 @@ from collections.abc import Iterable
 from datetime import timedelta
 from typing import Final
 
+from django.utils import timezone
+
 from desk.floor.due import Item
 from desk.floor.state import State
 from desk.stations.ahead.looking import Ahead, kept_ahead
@@ -46,9 +48,9 @@ def _meets(state: State, ahead: Ahead, course: Course) -> Item | None:
         return None  # the station says what to do
     at = ahead.at(hour)
     sure = "Likely" if chance > WARN else f"One in {round(1 / chance)}"
-    words = (
-        f"{sure}, by the look ahead." if reading is None else f"{reading.value:.0f} % now. {sure}, by the look ahead."
-    )
+    ends = course.ends(ahead.outlook.times_h)
+    then = "" if ends is None else f"; {ends[0]} {timezone.localtime(ahead.at(ends[1])):%H:%M}"
+    words = f"{'' if reading is None else f'{reading.value:.0f} % now. '}{sure}, by the look ahead{then}."
     level = "outside" if at - state.now < SOON and chance > WARN else "ok"
     return Item(
         at, f"{unit.name} {'runs low' if which == 'low' else 'fills up'}", words, level, unit.station, page=AHEAD
