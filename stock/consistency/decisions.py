@@ -121,7 +121,7 @@ def _room(room: "tuple[float, Load] | None") -> Iterable[Most]:
     if room is not None:
         most, load = room
         name, can = load.unit[:1].lower() + load.unit[1:], load.capacity_bdt_per_h
-        yield Most(max(0.0, most), f"{name} can pass {can:g} BDt/h, {load.bdt_per_h:.2f} BDt/h pass now")
+        yield Most(max(0.0, most), f"{name} can pass {can:g} BDt/h, of which the order takes {load.bdt_per_h:.2f}")
 
 
 def _all_that_comes(here: Here, size: Figure) -> Iterable[Most]:

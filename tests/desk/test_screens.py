@@ -116,6 +116,27 @@ class Pages(DeskCase):
         self.assertContains(page, "Kappa forecast 18.0, target 18")
         self.assertContains(page, "As a table")
 
+    def test_what_is_to_be_moved_stands_first_on_its_station_and_what_is_to_be_left_under_now(self):
+        self.sign_in()
+        off = {"pile_c_temp": 53, "wash_loss": 27.0, "cane_brightness": 81.9}
+        off |= {"wood_freeness": 500, "sheet_ash": 16.9, "pulper_cons": 17.4}
+        for tag, value in off.items():
+            self.enter(tag, value)
+        for minutes_ago, kappa in ((10, 18.9), (70, 18.1), (130, 17.7)):
+            self.enter("kappa_cane", kappa, minutes_ago)
+        state, seen = State(self.world), set()
+        for station in state.line.stations:
+            cards = state.advice_for(state.tags_of(station.id))
+            page = self.client.get(f"/live/at/{station.id}/", follow=True).content.decode()
+            first, last = page.index('class="cards"'), page.index('id="now-title"')
+            for card in cards:
+                with self.subTest(station=station.id, tag=card.tag.id):
+                    seen.add(station.id)
+                    words = f"<strong>{card.correction}.</strong> {card.tag.name} is"
+                    self.assertEqual(page.count(words), 1)
+                    self.assertEqual(first < page.index(words) < last, not card.leave)
+        self.assertLessEqual({"yard", "cook", "wash", "bleach", "recover", "refine", "blend"}, seen)
+
     def test_unknown_places_are_not_found(self):
         self.sign_in()
         for address in (

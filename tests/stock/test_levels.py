@@ -73,7 +73,9 @@ class Possible(TestCase):
         drawn = flows(hallin_reach(), hallin_reach().graph.out("cane_blow_tank"))
         room = drawn * (binds.capacity_bdt_per_h / binds.bdt_per_h - 1)
         self.assertAlmostEqual(found.step.results["step_moved"], room, places=6)
-        self.assertIn("Cut to what can be done: cane bleach can pass 3.4 BDt/h, 2.23 BDt/h pass now", found.carrying)
+        self.assertIn(
+            "Cut to what can be done: cane bleach can pass 3.4 BDt/h, of which the order takes 2.23", found.carrying
+        )
 
     def test_each_kind_of_vessel_is_brought_back_in_its_own_time(self):
         for tag, hours in (
