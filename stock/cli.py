@@ -170,6 +170,10 @@ def run_mill(arguments: argparse.Namespace) -> int:
             f"  {result.order.grade.name}: {said(result.order.reel_t_per_h, 't/h')} {words};"
             f" {result.binding.unit} binds at {said(result.most_t_per_h, 't/h', 1)}"
         )
+    from stock.simulate.own_bands import outside_own_bands
+
+    for words in outside_own_bands(line):
+        print(f"  to look at: {words}")
     return 0
 
 

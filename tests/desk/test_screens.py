@@ -217,7 +217,7 @@ class OrderScreen(DeskCase):
         page = self.client.post("/live/order/try/", self.form())
         shown = page.context["forecast"]
         self.assertTrue(78 < shown.value < 86)
-        self.assertContains(page, "wanted 80.5")
+        self.assertContains(page, "wanted 81.8")
         opened = self.client.get("/live/working/", {"of": shown.key}, headers={"HX-Request": "true"})
         self.assertContains(opened, "wood 84.6 (entered)")
         self.assertContains(opened, "bales 87 (set)")

@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -72,6 +73,20 @@ class Mill(TestCase):
         status, out, _ = fox("mill", "validate", str(MILL))
         self.assertEqual(status, 0)
         self.assertIn("mass closes", out)
+        self.assertNotIn("to look at", out)
+
+    def test_what_would_stand_outside_its_own_band_is_said_and_the_file_is_taken(self):
+        with TemporaryDirectory() as folder:
+            path = Path(folder) / "dirty.yaml"
+            text = MILL.read_text(encoding="utf-8")
+            path.write_text(
+                re.sub(r"dilution_factor_t_per_bdt: [\d.]+", "dilution_factor_t_per_bdt: 0.5", text), "utf-8"
+            )
+            status, out, _ = fox("mill", "validate", str(path))
+        self.assertEqual(status, 0)
+        said = [line for line in out.splitlines() if "to look at" in line]
+        self.assertEqual(len(said), 2)
+        self.assertRegex(said[0], r"tags · wash_loss: Wood wash loss would stand at \d+\.\d kg/BDt, .* above its band")
 
     def test_a_broken_file_says_where(self):
         with TemporaryDirectory() as folder:

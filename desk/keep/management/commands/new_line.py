@@ -17,6 +17,7 @@ from desk.mill.services import approve_definition
 from desk.people.forms import AddForm, first_password
 from desk.people.models import Person
 from stock.line.definition import DefinitionError
+from stock.simulate.own_bands import outside_own_bands
 
 COLUMNS = ("username", "first_name", "last_name", "role")
 
@@ -64,6 +65,8 @@ class Command(BaseCommand):
         version = approve_definition(options["mill"].read_text(encoding="utf-8"), by.short_name, "as commissioned")
         world = World.objects.create(slug=options["world"], name=line_of(version).mill, version=version)
         self.stdout.write(f"{world.name} is at /{world.slug}/.")
+        for words in outside_own_bands(line_of(version)):
+            self.stdout.write(f"To look at: {words}")
         if options["people"]:
             self._people(options["people"])
 
