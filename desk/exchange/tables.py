@@ -10,7 +10,9 @@ from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 
 from desk.floor.models import World
+from desk.floor.services import NotAllowedError
 from desk.people.models import Person
+from desk.people.roles import RECORD
 from stock.errors import DomainError
 
 
@@ -25,13 +27,18 @@ class Column:
 
 @dataclass(frozen=True, slots=True)
 class Table:
-    """A kind of record: its columns, how one row is kept, how all are read."""
+    """A kind of record: its columns, how one row is kept, how all are read, and which actions, each alone, let a person bring it in."""
 
     id: str
     title: str
     columns: Sequence[Column]
     keep: Callable[[World, Person, Mapping[str, str], str], object]
     rows: Callable[[World], Iterable[Mapping[str, Any]]]
+    actions: tuple[str, ...] = (RECORD,)
+
+    def may_bring(self, person: Person) -> bool:
+        """Say whether a person may bring in such records."""
+        return any(person.may(action) for action in self.actions)
 
     @property
     def names(self) -> list[str]:
@@ -91,6 +98,8 @@ def _try(table: Table, world: World, person: Person, row: Mapping[str, str], key
         return list(error.messages)
     except DomainError as error:
         return [error.message + (f"; allowed: {error.allowed}" if error.allowed else "")]
+    except NotAllowedError as error:
+        return [str(error)]
     except IntegrityError:
         return ["it repeats a record that is there already"]
     return []

@@ -21,7 +21,7 @@ from desk.frame.forms import words_of
 from desk.frame.page import on_line, signed_in, tabs_of
 from desk.frame.page import page as render_page
 from desk.people.models import Person
-from desk.people.roles import RECORD, who_may
+from desk.people.roles import who_may
 
 SHOWN: Final = 60
 BROKEN_BACK: Final = timedelta(days=1)
@@ -45,11 +45,14 @@ def _context(state: State, part: str) -> dict[str, Any]:
 
 def show(request: HttpRequest, state: State, part: str, *, refused: str = "", done: str = "") -> HttpResponse:
     """Show what can be brought in and taken out."""
-    context = _context(state, part)
+    context, tables = _context(state, part), list(_station(part).tables.values())
+    person = signed_in(request)
     context |= {
         "sentence": done
         or f"The records of the {_station(part).title.lower()}, out as CSV, XLSX or JSON, and in again through a preview.",
-        "tables": list(_station(part).tables.values()),
+        "tables": tables,
+        "offered": [table for table in tables if table.may_bring(person)],
+        "closed": [(table.title, who_may(table.actions[0])) for table in tables if not table.may_bring(person)],
         "broken": Dropped.objects.filter(
             world=state.world, kind__in=list(_station(part).takers), at__gt=state.now - BROKEN_BACK
         ).exclude(reason=""),
@@ -57,8 +60,6 @@ def show(request: HttpRequest, state: State, part: str, *, refused: str = "", do
         "most_rows": MOST_ROWS,
         "most_mb": MOST_BYTES // 1_000_000,
         "refused": refused,
-        "may_record": signed_in(request).may(RECORD),
-        "who_records": who_may(RECORD),
     }
     return render_page(
         request, state, "files/page.html", context, here=state.line.stop_id(part), status=422 if refused else 200
@@ -78,11 +79,11 @@ def page(request: HttpRequest, state: State, part: str) -> HttpResponse:
 def preview(request: HttpRequest, state: State, part: str) -> HttpResponse:
     """Read an uploaded file and keep its rows until they are looked at."""
     person = signed_in(request)
-    require(person, RECORD)
     table = _station(part).tables.get(request.POST.get("table", ""))
     upload = request.FILES.get("file")
     if table is None:
         raise Http404
+    _may_bring(person, table)
     if not isinstance(upload, UploadedFile):
         return show(request, state, part, refused="No file was chosen; nothing was imported.")
     if (upload.size or 0) > MOST_BYTES:
@@ -99,6 +100,11 @@ def preview(request: HttpRequest, state: State, part: str) -> HttpResponse:
     )
     _check_on(staged, table, person)
     return redirect(f"{part}_staged", world_slug=state.world.slug, pk=staged.pk)
+
+
+def _may_bring(person: Person, table: Table) -> None:
+    if not table.may_bring(person):
+        require(person, table.actions[0])
 
 
 def _check_on(one: Staged, table: Table, person: Person) -> None:
@@ -157,9 +163,10 @@ def _verdict(one: Staged, wrong: int) -> str:
 def go_on(request: HttpRequest, state: State, part: str, pk: int) -> HttpResponse:
     """Look at the next piece of a long file."""
     one = _mine(request, state, part, pk)
-    require(signed_in(request), RECORD)
+    person, table = signed_in(request), _station(part).tables[one.table]
+    _may_bring(person, table)
     if not one.is_checked:
-        _check_on(one, _station(part).tables[one.table], signed_in(request))
+        _check_on(one, table, person)
     return redirect(f"{part}_staged", world_slug=state.world.slug, pk=one.pk)
 
 

@@ -254,6 +254,24 @@ class Files(HouseCase):
             again = self.client.get(f"/other/cook/files/{table}.csv").content
             self.assertEqual(again, text, table)
 
+    def test_each_role_is_offered_the_records_it_may_bring_in_and_told_who_brings_the_others(self):
+        text = f"number,kind,at,text\n1187,note,{NOW.isoformat()},seen\n1187,sample,{NOW.isoformat()},\n"
+        for role, offered in (("cook", 5), ("tester", 4), ("engineer", 3), ("trainee", 0)):
+            self.sign_in(role)
+            answer = self.client.get("/live/cook/files/")
+            page = answer.content.decode()
+            self.assertEqual(len(answer.context["offered"]), offered, role)
+            self.assertEqual('name="table"' in page, offered > 0)
+            told = "Bringing in charge sheets takes a cook or shift lead." in page
+            self.assertEqual(told, role != "cook")
+        self.sign_in("engineer")
+        refused = self.upload("steps", "steps.csv", text)
+        self.assertContains(refused, "that takes a cook or shift lead", status_code=403)
+        self.sign_in("tester")  # may log a sample of a cook, and no step
+        shown = self.upload("steps", "steps.csv", text)
+        self.assertContains(shown, "1 of 2 rows cannot be kept.")
+        self.assertContains(shown, "you may look but not plan a charge or log steps of a cook")
+
     def test_a_broken_row_is_named_and_nothing_is_kept(self):
         self.sign_in("cook")
         text = "number,kind,at,green_t,moisture_pct\n1190,chips,2026-03-10T14:00,30,48\n1187,steam,2026-03-10T14:00,,\n1187,dance,2026-03-10T14:00,,\n"

@@ -10,6 +10,7 @@ from desk.exchange.tables import Column, Table, maybe_number, moment_in, number_
 from desk.floor.models import Cook, Record, World
 from desk.floor.state import State
 from desk.people.models import Person
+from desk.people.roles import COOK, SAMPLE
 from desk.stations.cook.amounts import MEANS, NAMES, Amounts
 from desk.stations.cook.bench import LIMITS, METHODS, record_test, take_result
 from desk.stations.cook.house import house_of
@@ -161,6 +162,7 @@ COOK_TABLES: Final[dict[str, Table]] = {
         ),
         _keep_charge,
         _charges,
+        (COOK,),
     ),
     "steps": Table(
         "steps",
@@ -174,6 +176,7 @@ COOK_TABLES: Final[dict[str, Table]] = {
         ),
         _keep_step,
         _steps,
+        (COOK, SAMPLE),
     ),
     "results": Table(
         "results",

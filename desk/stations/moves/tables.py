@@ -10,6 +10,7 @@ from desk.exchange.tables import Column, Table, maybe_number, moment_in, number_
 from desk.floor.models import World
 from desk.mill.selectors import line_of
 from desk.people.models import Person
+from desk.people.roles import MOVE
 from desk.stations.moves.course import said
 from desk.stations.moves.models import Move
 from desk.stations.moves.services import Wish, make_move
@@ -64,5 +65,6 @@ MOVE_TABLES: Final[dict[str, Table]] = {
         ),
         _keep,
         _rows,
+        (MOVE,),
     )
 }
