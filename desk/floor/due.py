@@ -51,3 +51,9 @@ class Folded:
             return self.first.size
         name = self.first.what.partition(": ")[2] or self.first.what
         return f"First {name}."
+
+    @property
+    def words(self) -> str:
+        """The whole line, as a sheet has it: of several, also until when."""
+        last = "" if len(self.all) == 1 else f", the last {self.all[-1].clock}"
+        return f"{self.first.clock} {self.what}{last}. {self.size}"

@@ -12,7 +12,7 @@ from django.utils import timezone
 from desk.floor import clock
 from desk.floor.keeping import keep, line_key, sent_before
 from desk.floor.models import HandOver, OpenPoint, Receipt, Record, World
-from desk.floor.next_up import next_up
+from desk.floor.next_up import folded, next_up
 from desk.floor.points import MUST_SAY, PLURAL, point_words, points_open
 from desk.floor.services import record_event, require
 from desk.floor.state import State
@@ -77,7 +77,7 @@ def compose(state: State) -> dict[str, Any]:
             {"title": "Time lost", "rows": [one.words for one in lost(state, start)] or ["No stop was logged."]},
             {"title": "Vessels", "rows": _vessels(state)},
             *({"title": title, "rows": rows} for station in stations() for title, rows in station.sheet(state)),
-            {"title": "Coming up", "rows": [f"{item.clock} {item.what}. {item.size}" for item in next_up(state)]},
+            {"title": "Coming up", "rows": [line.words for line in folded(next_up(state))]},
             {
                 "title": "What happened",
                 "rows": [f"{clock_text(row.at)} {row.text} ({row.by.short_name})" for row in records]

@@ -280,7 +280,7 @@ def frame(request: HttpRequest, state: State) -> HttpResponse:
 def rail(state: State) -> dict[str, Any]:
     """Return the lines of the rail: those shown, and the rest one press away."""
     lines = folded(next_up(state))
-    return {"lines": lines[:SHOWN], "rest": lines[SHOWN:], "count": len(next_up(state))}
+    return {"lines": lines[:SHOWN], "rest": lines[SHOWN:], "count": len(lines)}
 
 
 def ribbon(state: State, here: str) -> dict[str, Any]:

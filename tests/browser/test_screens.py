@@ -93,7 +93,11 @@ class Stations(BrowserCase):
         self.page.evaluate("document.dispatchEvent(new CustomEvent('fox:recorded'))")
         self.page.wait_for_load_state("networkidle")
         expect(fold).not_to_have_attribute("open", "")
+        first = fold.locator(".rail-first")
+        expect(first).to_be_visible()  # folded, it says what comes first
+        self.assertIn(fold.locator(".rail-what").first.text_content().strip(), first.inner_text())
         fold.locator("summary").first.click()
+        expect(first).to_be_hidden()
         expect(self.page.get_by_role("link", name="Cane brightness").first).to_be_visible()
 
     def test_a_note_is_logged_where_it_was_written(self):

@@ -43,6 +43,9 @@ class Rail(DeskCase):
         self.assertEqual(sorted(item.what for line in lines for item in line.all), sorted(item.what for item in items))
         samples = next(line for line in lines if line.first.repeats)
         self.assertRegex(samples.what, r"^\d+ samples due$")
+        coming = next(part for part in compose(State(self.world))["sections"] if part["title"] == "Coming up")["rows"]
+        self.assertEqual(len(coming), len(lines))  # a sheet is read through: what repeats is one line of it too
+        self.assertIn(f"{samples.first.clock} {samples.what}, the last {samples.all[-1].clock}. {samples.size}", coming)
         two = [Item(NOW, f"Sample: {name}", "", "ok", "wash", repeats="samples") for name in "ab"]
         self.assertEqual([line.what for line in folded(two)], ["Sample: a", "Sample: b"])
         self.sign_in()
