@@ -18,7 +18,7 @@ from stock.judge.advice import Advice
 
 AHEAD = timedelta(hours=8)
 SOON = timedelta(minutes=30)  # what has a clock and comes so soon goes before what is only off
-HURTS_SOON = timedelta(minutes=60)  # what can hurt goes before everything so long ahead
+HURTS_SOON = timedelta(minutes=60)  # what can hurt, or is lost by waiting, does so longer ahead
 SHOWN = 9
 CARRIED_S = 60
 HAND_OVER = "hand-over"  # the page an item belongs to, where it is no station
@@ -27,7 +27,7 @@ GRAVITY = {"act": 0, "outside": 1, "ok": 2}
 
 
 def next_up(state: State) -> list[Item]:
-    """Return all that is due, in the order a person needs it: what can hurt, what has a clock and comes soon, the gravest that is off, the rest by time. Worked out once a state."""
+    """Return all that is due, in the order a person needs it: what can hurt now, what has a clock and comes soon, the gravest that is off, the rest by time. Worked out once a state."""
     if "next_up" not in state.kept:
         state.kept["next_up"] = _worked_out(state)
     found: list[Item] = state.kept["next_up"]
@@ -50,9 +50,9 @@ def _worked_out(state: State) -> list[Item]:
 
 def _place(item: Item, now: datetime) -> tuple[int, int, datetime]:
     """Return where an item stands among the others."""
-    if item.hurts and (item.now or item.at <= now + HURTS_SOON):
+    if item.hurts and item.now:
         return 0, 0, item.at
-    if not item.now and not item.repeats and item.at <= now + SOON:
+    if not item.now and not item.repeats and item.at <= now + (HURTS_SOON if item.hurts else SOON):
         return 1, 0, item.at
     return (2, GRAVITY[item.level], item.at) if item.now else (3, 0, item.at)
 

@@ -1,5 +1,6 @@
 """Next up, and the hand-over composed from it: what is due, in time order, with its size."""
 
+import itertools
 from datetime import timedelta
 
 from desk.floor.due import Item
@@ -34,6 +35,9 @@ class Rail(DeskCase):
         self.assertEqual(
             [item.level for item in off], sorted((item.level for item in off), key=["act", "outside", "ok"].index)
         )
+        clocks = [item.at for item in itertools.takewhile(lambda item: not item.now, items)]
+        self.assertGreater(len(clocks), 1)
+        self.assertEqual(clocks, sorted(clocks))  # what has a clock is in its order, whether it can hurt or not
         later = [item.at for item in items if not item.now and item.at > due + timedelta(minutes=60)]
         self.assertEqual(later, sorted(later))
 
