@@ -14,6 +14,7 @@ from desk.floor.services import NotAllowedError
 from desk.people.models import Person
 from desk.people.roles import RECORD
 from stock.errors import DomainError
+from stock.typed import typed_number
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,15 +135,7 @@ def number_in(row: Mapping[str, str], name: str) -> float:
     DomainError
         E_TYPE, naming the column.
     """
-    text = row.get(name, "").strip()
-    try:
-        value = float(text.replace(",", "."))
-    except ValueError:
-        shown = f"{name} is {text[:20]!r}, which is not a number" if text else f"{name} is missing"
-        raise DomainError("E_TYPE", name, shown, "a number") from None
-    if value != value or abs(value) > 1e12:  # noqa: PLR0124  not-a-number differs from itself
-        raise DomainError("E_TYPE", name, f"{name} is not a finite number", "a number")
-    return value
+    return typed_number(row.get(name, ""), name, name)
 
 
 def maybe_number(row: Mapping[str, str], name: str) -> float | None:

@@ -15,6 +15,7 @@ from desk.floor.station import stations
 from stock.cooking.recipe import Digester
 from stock.intake.definition import PileDef
 from stock.judge.advice import Advice
+from stock.tag import Tag
 
 AHEAD = timedelta(hours=8)
 SOON = timedelta(minutes=30)  # what has a clock and comes so soon goes before what is only off
@@ -140,12 +141,16 @@ def _points(state: State) -> list[Item]:
 
 
 def _hurts(state: State, reading: Reading) -> bool:
-    """Say whether too much is read of gas, of the heat of a pile, which can end in fire, or of what a digester stands under."""
-    tag, part = reading.tag, state.line.part(reading.tag.of)
-    dangerous = (
+    """Say whether more is read than is safe of something that can hurt."""
+    return reading.verdict.side == "high" and _can_hurt(state, reading.tag)
+
+
+def _can_hurt(state: State, tag: Tag) -> bool:
+    """Say whether a tag reads gas, the heat of a pile, which can end in fire, or what a digester stands under."""
+    part = state.line.part(tag.of)
+    return (
         tag.reads == "gas" or isinstance(part, Digester) or (tag.reads == "temperature" and isinstance(part, PileDef))
     )
-    return dangerous and reading.verdict.side == "high"
 
 
 def _samples(state: State) -> list[Item]:

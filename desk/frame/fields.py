@@ -5,7 +5,6 @@ A view names the fields it wants and gets them all, or one refusal that names ea
     typed = read_form(request, at=MomentField(state), bdt=NumberField("Mass", "BDt", above=0, most=5000))
 """
 
-import re
 from collections.abc import Iterable
 from datetime import datetime
 from typing import Any, Self
@@ -21,11 +20,9 @@ from desk.frame.forms import moment, moment_ahead
 from stock.errors import DomainError
 from stock.names import unit_of
 from stock.scales import scale_typed
+from stock.typed import typed_number
 from stock.working import Arg, find_method
 
-_NUMBER = re.compile(r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d{1,3})?")
-_GROUPED = re.compile(r"[+-]?[1-9]\d{0,2}(?:,\d{3})+")
-MOST_NUMBER = 1e12
 MOST_REASON = 200
 
 
@@ -75,16 +72,10 @@ class NumberField(forms.Field):
         text = str(value or "").strip()
         if not text:
             return None
-        if _GROUPED.fullmatch(text):
-            plain = text.replace(",", "")
-            message = f"{self.label} is {text!r}, which could be {text.replace(',', '.')} or {plain}: write it with a point, or without"
-            raise ValidationError(message)
-        if not _NUMBER.fullmatch(text):
-            raise ValidationError(f"{self.label} is {text[:20]!r}, which is not a number")
-        found = float(text.replace(",", "."))
-        if abs(found) > MOST_NUMBER:
-            raise ValidationError(f"{self.label} is {found:g}, which is not a number anybody measures")
-        return found
+        try:
+            return typed_number(text, "", str(self.label), self.unit)
+        except DomainError as error:
+            raise ValidationError(error.message) from None
 
     def validate(self, value: float | None) -> None:
         """Refuse what is missing or outside the limits."""

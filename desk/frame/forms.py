@@ -13,6 +13,7 @@ from django.utils import timezone
 from desk.floor.state import State
 from desk.frame.alike import new_key
 from stock.errors import DomainError
+from stock.typed import typed_number
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,22 +51,15 @@ def field_of(error: Exception) -> str:
     return error.argument if isinstance(error, DomainError) else ""
 
 
-def number(text: Any, name: str, label: str) -> float:
-    """Read a number as typed, a comma or a point.
+def number(text: Any, name: str, label: str, unit: str | None = None) -> float:
+    """Read a number as typed, with its unit where the field has one.
 
     Raises
     ------
     DomainError
-        E_TYPE, naming the field.
+        E_TYPE or E_UNIT, naming the field.
     """
-    try:
-        value = float(str(text).strip().replace(",", "."))
-    except ValueError:
-        shown = f"is {str(text)[:20]!r}, which is not a number" if str(text).strip() else "is missing"
-        raise DomainError("E_TYPE", name, f"{label} {shown}", "a number") from None
-    if value != value or abs(value) > 1e12:  # noqa: PLR0124  not-a-number differs from itself
-        raise DomainError("E_TYPE", name, f"{label} is not a finite number", "a number")
-    return value
+    return typed_number(str(text), name, label, unit)
 
 
 def maybe(text: Any, name: str, label: str) -> float | None:

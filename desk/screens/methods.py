@@ -12,7 +12,9 @@ from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from stock.book import CHAPTERS, chapters
 from stock.cli import calculate, plain
+from stock.errors import DomainError
 from stock.names import spoken, unit_of
+from stock.typed import typed_number
 from stock.working import Arg, Choice, Method, Rows, find_method
 
 
@@ -71,7 +73,7 @@ def entry(request: HttpRequest, state: State, name: str) -> HttpResponse:
 
 def _tried(method: Method, typed: QueryDict) -> dict[str, Any]:
     texts = {name: typed.get(name, _example_text(method, name))[:4000] for name in method.arguments}
-    given = {name: _parsed(text, method.arguments[name]) for name, text in texts.items() if text.strip()}
+    given = {name: _parsed(text, method.arguments[name], name) for name, text in texts.items() if text.strip()}
     answer = calculate(method.name, given)
     error = answer.get("error")
     fields = []
@@ -92,7 +94,7 @@ def _example_text(method: Method, name: str) -> str:
     return "" if value is None else f"{value}"
 
 
-def _parsed(text: str, arg: Any) -> Any:
+def _parsed(text: str, arg: Any, name: str) -> Any:
     """Read a field: a number, a word, or a list; what cannot be read goes on as text and is refused by name."""
     if isinstance(arg, Choice):
         return text.strip()
@@ -100,6 +102,6 @@ def _parsed(text: str, arg: Any) -> Any:
         if isinstance(arg, Rows) or arg.series:
             written = text.strip()
             return json.loads(written if written.startswith("[") else f"[{written}]")
-        return float(text.strip().replace(",", "."))
-    except ValueError:
+        return typed_number(text, name, name, unit_of(name))
+    except (ValueError, DomainError):
         return text.strip()

@@ -39,9 +39,11 @@ class Places(SimpleTestCase):
         known = {"level": "ok", **known}
         return _place(Item(NOW + timedelta(minutes=minutes), "x", "", station="wash", **known), NOW)
 
-    def test_what_can_hurt_goes_first_an_hour_ahead_and_no_longer(self):
+    def test_what_can_hurt_now_goes_first_and_an_hour_ahead_by_the_clock_before_what_is_off(self):
         edge = HURTS_SOON.total_seconds() / 60
-        self.assertEqual(self.place(edge, hurts=True)[0], 0)
+        self.assertEqual(self.place(edge, hurts=True)[0], 1)
+        self.assertLess(self.place(5), self.place(edge, hurts=True))
+        self.assertLess(self.place(edge, hurts=True), self.place(0, now=True, level="act"))
         self.assertEqual(self.place(edge + 1, hurts=True)[0], 3)
         self.assertEqual(self.place(edge + 1, hurts=True, now=True)[0], 0)
 

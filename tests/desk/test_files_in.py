@@ -107,8 +107,10 @@ class Cells(SimpleTestCase):
         for text, words in (
             ("", "a is missing"),
             ("x3", "a is 'x3', which is not a number"),
-            ("nan", "a is not a finite number"),
-            ("1e13", "a is not a finite number"),
+            ("nan", "a is 'nan', which is not a number"),
+            ("1e13", "a is 1e+13, which is not a number anybody measures"),
+            ("3 t", "a is '3 t', which is not a number"),
+            ("1,234", "a is '1,234', which could be 1.234 or 1234: write it with a point, or without"),
         ):
             with self.subTest(text), self.assertRaises(DomainError) as caught:
                 number_in({"a": text}, "a")

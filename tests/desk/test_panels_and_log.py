@@ -103,6 +103,10 @@ class SetPanels(DeskCase):
         self.assertIn(
             "Moisture now is 100 %, outside 0 to less than 100 %", attempt(panel, {"moisture_now_frac": "100"}).faults
         )
+        self.assertAlmostEqual(
+            attempt(panel, {"moisture_now_frac": "45 %"}).figures[0].data["moisture_now_frac"].value, 0.45
+        )
+        self.assertIn("could be 1.234 or 1234", attempt(panel, {"moisture_now_frac": "1,234"}).faults)
         slip = attempt(panel, {"moisture_now_frac": "0.484"})
         self.assertIn("Moisture now is 0.484 %: type 48.4 if that share was meant, it is in per cent", slip.warnings)
 

@@ -9,7 +9,7 @@ from django.test import SimpleTestCase
 from django.utils import timezone
 
 from desk.floor.models import Cook
-from desk.floor.next_up import _hurts, _samples
+from desk.floor.next_up import _can_hurt, _samples
 from desk.floor.state import State
 from desk.floor.station import Told
 from desk.frame.templatetags.desk import signed
@@ -204,7 +204,7 @@ class SamplesDue(DeskCase):
 
     def test_gas_a_hot_pile_and_what_a_digester_stands_under_can_hurt(self):
         state = State(self.world, NOW)
-        hurting = {tag.id for tag in state.line.tags if _hurts(state, tag)}
+        hurting = {tag.id for tag in state.line.tags if _can_hurt(state, tag)}
         for digester in state.line.cook.digesters:
             self.assertIn(digester.temperature, hurting)
             self.assertIn(digester.pressure, hurting)

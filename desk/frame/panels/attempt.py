@@ -11,6 +11,7 @@ from stock.figure import Datum, Figure, Origin, figure, small
 from stock.judge.here import Place
 from stock.names import unit_of
 from stock.parts import Instrumented
+from stock.typed import typed_number
 from stock.working import Arg, find_method
 
 Data = Mapping[str, Datum]
@@ -217,9 +218,7 @@ def attempt(stood: Stood, typed: Mapping[str, Any]) -> Attempt:
         filled, datum = _field(stood, name, label, fill, typed)
         shown.append(filled)
         if datum is None:
-            faults[name] = (
-                f"{label} is {filled.text!r}, which is not a number" if filled.text else f"{label} is missing"
-            )
+            faults[name] = filled.fault
         else:
             data[name] = datum
     figures: Sequence[Figure] = ()
@@ -260,10 +259,14 @@ def _field(stood: Stood, name: str, label: str, fill: Fill, typed: Mapping[str, 
         own = None
     own_text = _plain(own.value, scale) if own else ""
     text = str(typed.get(name, own_text)).strip()[:40]
-    datum = _typed(text, scale) if text != own_text else own
+    fault = ""
+    try:
+        datum = own if text and text == own_text else _typed(text, name, label, scale, unit)
+    except DomainError as error:
+        datum, fault = None, error.message
     doubt = _doubt(label, datum, own) if scale != 1 else ""
     origin = datum.origin.text if datum else ""
-    return Filled(name, label, unit, text, origin, stood.panel.allowed_of(name), doubt=doubt), datum
+    return Filled(name, label, unit, text, origin, stood.panel.allowed_of(name), fault, doubt), datum
 
 
 def _doubt(label: str, datum: Datum | None, own: Datum | None) -> str:
@@ -278,8 +281,5 @@ def _plain(value: float, scale: float = 1.0) -> str:
     return f"{value:.5g}" if scale == 1 else f"{scale * value:.4g}"
 
 
-def _typed(text: str, scale: float) -> Datum | None:
-    try:
-        return Datum(float(text.replace(",", ".")) / scale, Origin("entered", "typed just now"))
-    except ValueError:
-        return None
+def _typed(text: str, name: str, label: str, scale: float, unit: str) -> Datum:
+    return Datum(typed_number(text, name, label, unit) / scale, Origin("entered", "typed just now"))

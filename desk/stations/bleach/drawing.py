@@ -8,6 +8,7 @@ from typing import Final
 from django.utils import timezone
 
 from desk.floor.state import State
+from desk.frame.forms import number
 from desk.frame.plot import Scale, line, round_marks
 from desk.stations.bleach.coming import Outlook
 from desk.stations.bleach.worked import Ended, Worked
@@ -70,7 +71,7 @@ def draw_towers(found: Worked, outlook: Outlook) -> Row | None:
     if not found.ends:
         return None
     pitch = (WIDTH - LEFT) / len(found.ends)
-    before = float(found.values["came"].replace(",", "."))
+    before = number(found.values["came"], "came", "Brightness that comes in", "% ISO")
     towers = []
     for at, one in enumerate(found.ends):
         lies = (

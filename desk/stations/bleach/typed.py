@@ -145,7 +145,7 @@ def read_field(text: str, one: FieldOf, name: str, label: str) -> float | None:
     """Return a field's number, None where it may be left empty and is; refused by its name."""
     if not text and not one.needed:
         return None
-    value = number(text, name, label)
+    value = number(text, name, label, one.unit)
     if not one.low <= value <= one.high:
         said = f"{label} is {value:g} {one.unit}".strip()
         raise DomainError("E_RANGE", name, said, f"{one.low:g} to {one.high:g} {one.unit}".strip())

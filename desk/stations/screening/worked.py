@@ -113,7 +113,7 @@ def _rows(unit: Staged, typed: Mapping[str, Any]) -> list[Row]:
 
 
 def _read(text: str, name: str, label: str, low: float, high: float, sign: str) -> float:
-    value = number(text, name, label)
+    value = number(text, name, label, sign)
     if not low <= value <= high:
         raise DomainError(
             "E_RANGE", name, f"{label} is {value:g} {sign}".strip(), f"{low:g} to {high:g} {sign}".strip()

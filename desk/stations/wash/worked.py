@@ -139,7 +139,7 @@ def _data(values: Mapping[str, str], usual: Mapping[str, Datum], typed: Mapping[
     for one in FIELDS:
         if not values[one.name] and not one.needed:
             continue
-        value = number(values[one.name], one.name, one.label)
+        value = number(values[one.name], one.name, one.label, one.unit)
         if not one.low <= value <= one.high:
             allowed = f"{one.low:g} to {one.high:g} {one.unit}".strip()
             said = f"{one.label} is {value:g} {one.unit}".strip()

@@ -1,8 +1,8 @@
 """The blend of piles for the next hours: chosen by optimisation, with what binds, the feeders' settings, the mix to expect."""
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
 from django.http import Http404, HttpRequest, HttpResponse
@@ -66,8 +66,9 @@ class Tried:
     feeding: tuple[Feeding, ...]
     expected: tuple[Figure, ...]
     lots: tuple[tuple[str, str], ...]
-    fault: str
-    faulty: str
+    fault: str = ""
+    faulty: str = ""
+    numbers: Mapping[str, float] = field(default_factory=dict)
 
 
 def chosen_stream(state: State, typed: Any) -> str:
@@ -109,7 +110,11 @@ def attempt(state: State, typed: Any) -> Tried:
 
 
 def _numbers(values: dict[str, str]) -> dict[str, float]:
-    found = {name: number(text, name, name.replace("_", " ")) for name, text in values.items()}
+    said = {name: (label, unit) for name, label, unit, *_ in FIELDS}
+    found = {
+        name: number(text, name, *said.get(name, (f"{name.partition('_')[2]} share", "%")))
+        for name, text in values.items()
+    }
     for name, label, unit, low, high in FIELDS:
         if not low <= found[name] <= high:
             allowed = f"{low:g} to {high:g} {unit}"
@@ -164,7 +169,7 @@ def _worked(state: State, stream: str, values: dict[str, str], numbers: dict[str
     blend = replace(blend, binding=tuple(_named(yard, one) for one in blend.binding))
     feeding = _feeding(state, yard, listed, blend, total)
     lots = tuple((lot.number, pile.part.id) for _, lot, pile in listed)
-    return Tried(stream, values, aim, blend, feeding, expected(state, yard, listed, blend), lots, "", "")
+    return Tried(stream, values, aim, blend, feeding, expected(state, yard, listed, blend), lots, numbers=numbers)
 
 
 def _named(yard: YardNow, binding: Binding) -> Binding:
@@ -332,8 +337,8 @@ def accept(request: HttpRequest, state: State) -> HttpResponse:
         person,
         tried.blend,
         tried.lots,
-        hours=float(tried.values["hours"].replace(",", ".")),
-        total_bdt_per_h=float(tried.values["total_bdt_per_h"].replace(",", ".")),
+        hours=tried.numbers["hours"],
+        total_bdt_per_h=tried.numbers["total_bdt_per_h"],
         form_key=key_of(request),
     )
     return redirect("yard_blend", world_slug=state.world.slug)
