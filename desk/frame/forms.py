@@ -62,6 +62,21 @@ def number(text: Any, name: str, label: str, unit: str | None = None) -> float:
     return typed_number(str(text), name, label, unit)
 
 
+def number_within(text: Any, name: str, label: str, low: float, high: float, unit: str = "") -> float:
+    """Read a number that lies between two.
+
+    Raises
+    ------
+    DomainError
+        As `number`; E_RANGE outside, with what is allowed.
+    """
+    value = number(text, name, label, unit)
+    if not low <= value <= high:
+        said, allowed = f"{label} is {value:g} {unit}".strip(), f"{low:g} to {high:g} {unit}".strip()
+        raise DomainError("E_RANGE", name, said, allowed)
+    return value
+
+
 def maybe(text: Any, name: str, label: str) -> float | None:
     """Read a number that may be left out."""
     return number(text, name, label) if str(text).strip() else None

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from desk.floor.state import State
-from desk.frame.forms import number
+from desk.frame.forms import number_within
 from desk.stations.bleach.coming import charges_of, rate_of
 from stock.bleaching.symbols import SYMBOLS, Symbol, middle, symbol_of
 from stock.bleaching.through import OXYGEN_KPA, Run
@@ -145,11 +145,7 @@ def read_field(text: str, one: FieldOf, name: str, label: str) -> float | None:
     """Return a field's number, None where it may be left empty and is; refused by its name."""
     if not text and not one.needed:
         return None
-    value = number(text, name, label, one.unit)
-    if not one.low <= value <= one.high:
-        said = f"{label} is {value:g} {one.unit}".strip()
-        raise DomainError("E_RANGE", name, said, f"{one.low:g} to {one.high:g} {one.unit}".strip())
-    return value
+    return number_within(text, name, label, one.low, one.high, one.unit)
 
 
 def stage_typed(unit: BleachStage, row: Row) -> Taken:

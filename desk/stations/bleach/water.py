@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any, Final
 
 from desk.floor.state import State
-from desk.frame.forms import number
+from desk.frame.forms import number_within
 from stock.delivery.unit import Effluent
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
@@ -249,10 +249,7 @@ def _key(name: str) -> str:
 
 
 def _read(name: str, typed: tuple[str, str, str], limits: tuple[str, str, float, float]) -> float:
-    value = number(typed[2], name, typed[1])
-    if not limits[2] <= value <= limits[3]:
-        raise DomainError("E_RANGE", name, f"{typed[1]} is {value:g}", f"{limits[2]:g} to {limits[3]:g}")
-    return value
+    return number_within(typed[2], name, typed[1], limits[2], limits[3])
 
 
 def _words(found: Figure, names: Sequence[str]) -> list[str]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, Final
 
 from desk.floor.state import State
-from desk.frame.forms import number
+from desk.frame.forms import number_within
 from desk.stations.screening.fitting import as_accepted
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
@@ -79,8 +79,8 @@ def screened(state: State, unit: Staged, typed: Mapping[str, Any]) -> Screened:
     counts = [(name, label, str(typed.get(name, "")).strip()[:12]) for name, label, *_ in COUNT_FIELDS]
     try:
         stages = [_stage(unit, row) for row in rows]
-        flow = _read(shared["rate"], "rate", "Stock that comes", 0.01, 300.0, "BDt/h")
-        debris = _read(shared["debris"], "debris", "Debris that comes", 0.0, 1e6, "per kg")
+        flow = number_within(shared["rate"], "rate", "Stock that comes", 0.01, 300.0, "BDt/h")
+        debris = number_within(shared["debris"], "debris", "Debris that comes", 0.0, 1e6, "per kg")
         data = rate if "rate" not in typed else Datum(flow, TYPED)
         system = run(stages, data, came, debris)
         counted = _counted(counts, system)
@@ -112,21 +112,12 @@ def _rows(unit: Staged, typed: Mapping[str, Any]) -> list[Row]:
     return rows
 
 
-def _read(text: str, name: str, label: str, low: float, high: float, sign: str) -> float:
-    value = number(text, name, label, sign)
-    if not low <= value <= high:
-        raise DomainError(
-            "E_RANGE", name, f"{label} is {value:g} {sign}".strip(), f"{low:g} to {high:g} {sign}".strip()
-        )
-    return value
-
-
 def _stage(unit: Staged, row: Row) -> Any:
     limits = {name: (label, sign, low, high) for name, label, sign, low, high in STAGE_FIELDS}
     given = {}
     for name, _, _, text in row.fields:
         label, sign, low, high = limits[name]
-        given[name] = _read(text, f"stage-{row.index}-{name}", f"{row.name}, {label}", low, high, sign)
+        given[name] = number_within(text, f"stage-{row.index}-{name}", f"{row.name}, {label}", low, high, sign)
     changed = {
         "mass_reject_frac": given["mass"] / 100, "volumetric_reject_frac": given["volume"] / 100,
         "feed_consistency_pct": given["feed"], "quotient": given["quotient"],
@@ -153,7 +144,7 @@ def _counted(counts: Sequence[tuple[str, str, str]], system: System) -> Figure |
         return None
     data = {}
     for name, label, low, high in COUNT_FIELDS:
-        data[name] = Datum(_read(typed[name], name, label, low, high, ""), TYPED)
+        data[name] = Datum(number_within(typed[name], name, label, low, high, ""), TYPED)
     lost = float(system.fibre.results["overall_reject_frac"])
     data["mass_reject_frac"] = Datum(lost, Origin("computed", "fibre lost by the whole system"))
     return figure("counts_compared", "debris taken out, by the counts", data, result="removal_frac", decimals=2)

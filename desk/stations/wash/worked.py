@@ -7,7 +7,7 @@ from typing import Any, Final, Literal
 from django.utils import timezone
 
 from desk.floor.state import State
-from desk.frame.forms import number
+from desk.frame.forms import number_within
 from desk.stations.wash.shown import efficiency_of, factor_of, measured_of, rate_of, shows_of, solids_of
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure, small
@@ -139,11 +139,7 @@ def _data(values: Mapping[str, str], usual: Mapping[str, Datum], typed: Mapping[
     for one in FIELDS:
         if not values[one.name] and not one.needed:
             continue
-        value = number(values[one.name], one.name, one.label, one.unit)
-        if not one.low <= value <= one.high:
-            allowed = f"{one.low:g} to {one.high:g} {one.unit}".strip()
-            said = f"{one.label} is {value:g} {one.unit}".strip()
-            raise DomainError("E_RANGE", one.name, said, allowed)
+        value = number_within(values[one.name], one.name, one.label, one.low, one.high, one.unit)
         found[one.name] = usual[one.name] if one.name in usual and one.name not in typed else Datum(value, TYPED)
     return found
 
