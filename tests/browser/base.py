@@ -16,6 +16,7 @@ from django.test import Client
 from playwright.sync_api import Browser, Page, Playwright, Response, sync_playwright
 
 from desk.floor import pulse
+from desk.floor.models import Record, World
 from desk.people.models import Person
 from standin.__main__ import write_history
 from standin.plant import Plant
@@ -62,6 +63,11 @@ FRESH = """([within, seen]) => {
     });
     fresh.forEach((node) => node.setAttribute("data-fresh", ""));
     return {count: fresh.length, styles};
+}"""
+SWAPPED = """() => {
+    window.swapped = new Promise((done) => {
+        document.body.addEventListener("htmx:after:swap", () => requestAnimationFrame(done), {once: true});
+    });
 }"""
 FAILED = Path(settings.VAR) / "failed"
 
@@ -170,6 +176,17 @@ class BrowserCase(StaticLiveServerTestCase):
             FAILED.mkdir(parents=True, exist_ok=True)
             self.page.screenshot(path=FAILED / f"{self.id()}.png")
         self.assertEqual(self.trouble, [])
+
+    def refresh(self, pull: str = "document.dispatchEvent(new CustomEvent('fox:recorded'))") -> None:
+        """Let the page's own refresh come round, with something new to show."""
+        count = Record.objects.count()
+        Record.objects.create(
+            world=World.objects.get(slug="live"), kind="event", text="Somebody else wrote", at=NOW, by_id=1,
+            form_key=f"other-{count}", digest="",
+        )  # fmt: skip
+        self.page.evaluate(SWAPPED)
+        self.page.evaluate(pull) if pull else self.page.clock.fast_forward(5100)
+        self.page.evaluate("() => window.swapped")
 
     def go(self, path: str) -> Response:
         """Open an address of the desk, and return what was answered."""

@@ -111,7 +111,12 @@ class Bleaching(BrowserCase):
         ).first.wait_for()
         self.page.locator('input[name="kappa"]').fill("soup")
         self.page.locator("#bleach-worked", has_text="What you typed is kept").wait_for()
+        self.refresh()
         self.assertEqual(self.page.locator('input[name="kappa"]').input_value(), "soup")
+        self.assertIn("What you typed is kept", self.page.locator("#bleach-worked").inner_text())
+        self.page.get_by_role("link", name="Back to what runs").click()
+        self.page.wait_for_function(NAMED, arg="D0 EP D1")
+        self.assertEqual(self.page.get_by_text("not as it runs").count(), 0)
         self.assertEqual(self.axe(), [])
 
     def test_the_water_and_what_binds_it(self):

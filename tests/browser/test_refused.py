@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from desk.floor.models import OpenPoint, Order, Record, Stop, Withdrawal, World
+from desk.floor.models import OpenPoint, Order, Record, Stop, Withdrawal
 from desk.stations.cook.models import Charge, LiquorTest, Result, Step
 from desk.stations.yard.models import BlendPlan, Classification, Lot, Op, Trip
 from tests.browser.base import NOW, BrowserCase
@@ -135,23 +135,6 @@ class RefusedForms(BrowserCase):
             [one.form, one.typed],
         )
 
-    def refresh(self):
-        """Let the page's own refresh come round, with something new to show."""
-        count = Record.objects.count()
-        Record.objects.create(
-            world=World.objects.get(slug="live"), kind="event", text="Somebody else wrote", at=NOW, by_id=1,
-            form_key=f"other-{count}", digest="",
-        )  # fmt: skip
-        self.page.evaluate(
-            """() => {
-                window.swapped = new Promise((done) => {
-                    document.body.addEventListener("htmx:after:swap", () => requestAnimationFrame(done), {once: true});
-                });
-            }"""
-        )
-        self.page.clock.fast_forward(5100)
-        self.page.evaluate("() => window.swapped")
-
     def test_what_was_typed_stays_past_the_refresh(self):
         self.page.clock.install(time=NOW)
         named, who = set(), ""
@@ -169,7 +152,7 @@ class RefusedForms(BrowserCase):
                 if marked.count():
                     self.assertEqual(marked.evaluate("field => field === document.activeElement"), True)
                     named.add(one.form)
-                self.refresh()
+                self.refresh(pull="")  # by its own clock
                 self.assertEqual(self.found(one), one.typed)
                 self.assertGreater(len(self.page.locator("#main").inner_text()), 200)
         self.assertGreater(len(named), 8, f"the field at fault is in focus: {named}")

@@ -4,8 +4,11 @@ import re
 
 from playwright.sync_api import expect
 
-from desk.floor.models import Order, Record
+from desk.floor.models import Order, Record, World
+from desk.floor.services import record_reading
+from desk.people.models import Person
 from tests.browser.base import BrowserCase
+from tests.desk.base import NOW
 
 
 class OrderScreen(BrowserCase):
@@ -62,6 +65,24 @@ class Stations(BrowserCase):
         expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text("Set the dosing pump to 9.2 L/min.")
         self.page.locator("#set-result-dosing-cane_bleach summary").click()
         expect(self.page.locator("#set-result-dosing-cane_bleach")).to_contain_text("entered: typed just now")
+
+    def test_a_set_panel_follows_the_line_until_somebody_types(self):
+        self.sign_in("orr")
+        self.go("/live/at/refine/")
+        field, world = self.page.get_by_label("Freeness now"), World.objects.get(slug="live")
+        expect(field).to_have_value("462")
+        tester = Person.objects.get(username="vale")
+        record_reading(world, tester, "wood_freeness", 490, at=NOW, form_key="follows")
+        self.refresh()
+        expect(field).to_have_value("490")
+        expect(self.page.locator(".set-result")).not_to_contain_text("Worked out at")
+        field.fill("500")
+        expect(self.page.locator(".set-result")).to_contain_text("Worked out at 14:30")
+        record_reading(world, tester, "wood_freeness", 440, at=NOW, form_key="stays")
+        self.refresh()
+        expect(self.page.locator(".measure", has_text="Freeness after refiners 1 and 2")).to_contain_text("440")
+        expect(field).to_have_value("500")
+        expect(self.page.locator(".set-result")).to_contain_text("Worked out at 14:30")
 
     def test_a_chart_can_be_read_as_a_table(self):
         self.sign_in("orr")

@@ -86,7 +86,7 @@ class Working(BrowserCase):
         self.sign_in("orr")
         self.go("/live/at/screen/")
         for name, text in (("feed_count", "460"), ("feed_g", "1000"), ("accept_count", "330"), ("accept_g", "1000")):
-            self.page.locator(f'.screens-top input[name="{name}"]').fill(text)
+            self.page.locator(f'.screens-form input[name="{name}"]').fill(text)
         self.page.locator("#screens-worked", has_text="look at a basket").wait_for()
         self.assertEqual(self.axe(), [])
         form = self.page.locator('form.done[action*="shives"]')
@@ -105,6 +105,10 @@ class Working(BrowserCase):
         drop = self.page.locator(".stairs").text_content()
         self.page.locator('input[name="stage-0-open"]').fill("2")
         self.page.locator("#screens-worked", has_text="2 are there").wait_for()
+        self.refresh()
+        said = self.page.locator("#screens-worked").inner_text()
+        self.assertIn("2 are there", said)
+        self.assertIn("not as it runs", said)
         self.assertNotEqual(self.page.locator(".stairs").text_content(), drop)
         self.assertEqual(self.axe(), [])
 

@@ -39,15 +39,11 @@ document.getElementById("unlock")?.addEventListener("submit", async (event) => {
   if (!said.fault) locked.close();
 });
 
-// What somebody has begun to type is theirs until it is sent: a refresh leaves it alone, and what is worked out of it.
+// What somebody has begun to type is theirs until it is sent: a refresh leaves it alone, and what is worked out of it (morphSkip).
 document.addEventListener("input", (event) => {
   if (!event.target.closest("#desk")) return;
   event.target.dataset.typed = "";
   event.target.closest("[data-live]")?.setAttribute("data-typed", "");
-});
-document.addEventListener("htmx:before:morph:node", (event) => {
-  const { oldNode } = event.detail;
-  if (oldNode instanceof HTMLElement && "typed" in oldNode.dataset) event.preventDefault();
 });
 
 // A refused form comes back as it was typed: every field of the form that was sent, opened, the faulty one in focus.
@@ -66,6 +62,7 @@ if (sent) {
     field.dataset.typed = "";
   }
   form?.closest("details")?.setAttribute("open", "");
+  form?.closest("[data-live]")?.setAttribute("data-typed", "");
   const faulty = form?.elements[typed.fault];
   if (faulty instanceof HTMLElement && faulty.type !== "hidden") {
     faulty.setAttribute("aria-invalid", "true");

@@ -125,7 +125,7 @@ def sentence(state: State, unit: BleachStage, outlook: Outlook) -> str:
 def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Work a sequence out for what was typed; what was typed comes back, right or wrong."""
     found = worked(state, _unit(state, unit_id), request.POST.dict())
-    context = {**_shown(state, found), "world": state.world, "state": state}
+    context = {**_shown(state, found), "world": state.world, "state": state, "typed": True}
     return render(
         request, "bleach/_worked.html", context | {"symbols": [(one.symbol, one.words) for one in SYMBOLS.values()]}
     )

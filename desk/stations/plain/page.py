@@ -134,7 +134,7 @@ def set_points(request: HttpRequest, state: State, station_id: str, panel_id: st
     stood = stand(state, offered, [part]) if part is not None else []
     if not stood:
         raise Http404
-    context = {"panel": attempt(stood[0], request.POST), "station": state.line.station(station_id)}
+    context = {"panel": attempt(stood[0], request.POST), "station": state.line.station(station_id), "typed": True}
     return render(request, "station/_set_result.html", {**context, "world": state.world, "state": state})
 
 
@@ -145,5 +145,5 @@ def panel(request: HttpRequest, state: State, station_id: str, panel_id: str) ->
     if all(one.id != panel_id for one in panels):
         raise Http404
     context = panels_shown(state, panels, panel_id)
-    context |= {"station": state.line.station(station_id), "world": state.world, "state": state}
+    context |= {"station": state.line.station(station_id), "world": state.world, "state": state, "picked": True}
     return render(request, "station/_panels.html", context)

@@ -159,4 +159,6 @@ def accept(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
 def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Work a system out for what was typed; what was typed comes back, right or wrong."""
     found = screened(state, _unit(state, unit_id), request.POST.dict())
-    return render(request, "screening/_worked.html", {**_shown(found), "world": state.world, "state": state})
+    return render(
+        request, "screening/_worked.html", {**_shown(found), "world": state.world, "state": state, "typed": True}
+    )

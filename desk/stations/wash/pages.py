@@ -110,7 +110,9 @@ def _shown(state: State, found: Worked) -> dict[str, Any]:
 def work_out(request: HttpRequest, state: State, unit_id: str) -> HttpResponse:
     """Work a line out for what was typed; what was typed comes back, right or wrong."""
     found = worked(state, unit_of(state, unit_id), request.POST.dict())
-    return render(request, "wash/_worked.html", {**_shown(state, found), "world": state.world, "state": state})
+    return render(
+        request, "wash/_worked.html", {**_shown(state, found), "world": state.world, "state": state, "typed": True}
+    )
 
 
 # ---- rounds and mats
