@@ -188,6 +188,10 @@ class BrowserCase(StaticLiveServerTestCase):
         self.page.evaluate(pull) if pull else self.page.clock.fast_forward(5100)
         self.page.evaluate("() => window.swapped")
 
+    def what_if(self) -> None:
+        """Open the what if of a station's page."""
+        self.page.get_by_text("What if, live as you type").click()
+
     def go(self, path: str) -> Response:
         """Open an address of the desk, and return what was answered."""
         answer = self.page.goto(self.live_server_url + path)

@@ -98,6 +98,7 @@ class Bleaching(BrowserCase):
         self.sign_in("orr")
         self.go("/live/bleach/wood_bleach/")
         self.assertEqual(self.page.locator(".tower-wall").count(), 3)
+        self.what_if()
         for symbols in (("O", "Q", "PO"), ("P", "P"), ("D0", "EP", "P")):
             self.page.evaluate(EMPTY)  # a stage chosen anew stands as is usual for it
             for at in range(3):

@@ -229,6 +229,7 @@ class Access(BrowserCase):
         self.sign_in("sundby")
         for path in pages:
             self.assertTrue(self.go(path).ok, path)
+            self.page.evaluate("document.querySelectorAll('.what-if-fold').forEach((one) => { one.open = true; })")
             framed = path not in WHOLE and self.page.locator("main").count() == 1
             self.in_both_themes(path, "main" if framed else "html")
         self.go("/live/at/bleach/")

@@ -85,6 +85,7 @@ class Working(BrowserCase):
         self.read("shives 0.27")
         self.sign_in("orr")
         self.go("/live/at/screen/")
+        self.what_if()
         for name, text in (("feed_count", "460"), ("feed_g", "1000"), ("accept_count", "330"), ("accept_g", "1000")):
             self.page.locator(f'.screens-form input[name="{name}"]').fill(text)
         self.page.locator("#screens-worked", has_text="look at a basket").wait_for()
@@ -103,6 +104,7 @@ class Working(BrowserCase):
         self.sign_in("orr")
         self.go("/live/screens/clean/")
         drop = self.page.locator(".stairs").text_content()
+        self.what_if()
         self.page.locator('input[name="stage-0-open"]').fill("2")
         self.page.locator("#screens-worked", has_text="2 are there").wait_for()
         self.refresh()
