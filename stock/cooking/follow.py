@@ -111,11 +111,6 @@ def _planned_curve(facts: CookFacts, heat_from: float) -> tuple[np.ndarray, np.n
     return facts.way.curve(facts.recipe, grid, celsius, planned_pressure(facts.recipe, grid, heat_from))
 
 
-def planned_done(facts: CookFacts, at_min: float) -> float:
-    """Return the integral the plan would have by a moment."""
-    return float(np.interp(at_min, *_planned_curve(facts, heating_from(facts))))
-
-
 def planned_hold_min(recipe: Recipe, relation: Relation, charge: Datum, kappa_target: Datum) -> float:
     """Return the planned minutes at temperature of a cook charged so, tail counted."""
     way = WAYS[recipe.school]

@@ -9,7 +9,6 @@ import numpy as np
 from stock.errors import DomainError
 from stock.figure import Datum, Figure, Origin, figure
 from stock.screening.cascade import fed
-from stock.screening.cleaner import cleaner_flow
 from stock.screening.passage import passage_from_thickening, slot_velocity
 from stock.screening.stage import debris_removed
 from stock.screening.unit import Stage, clean_drop_kpa, routes_of
@@ -229,12 +228,3 @@ def tail_first(stages: Sequence[Stage], rate: Datum, came_pct: float, points: fl
     in_accepts = f"{100 * dirtier:+.0f} %" if abs(dirtier) >= 0.005 else "as it is"
     words = f"{tail.name} {100 * now:.0f} to {100 * to:.0f} % by mass saves {saved:.2f} BDt/d, debris in accepts {in_accepts}"
     return words.replace("-", "−"), saved
-
-
-def flow_of_one(stage: Stage, drop_kpa: float) -> float | None:
-    """Return what one cleaner of a stage passes at a pressure drop, L/min; None where its test is not told."""
-    if stage.each_l_per_min is None or stage.each_kpa is None:
-        return None
-    return float(
-        cleaner_flow(drop_kpa=drop_kpa, reference_l_per_min=stage.each_l_per_min, reference_kpa=stage.each_kpa)
-    )

@@ -14,7 +14,7 @@ from desk.screens.line import sentence as line_sentence
 from desk.screens.line import stories, vat_fill
 from desk.stations.ahead.looking import keep
 from desk.stations.cook.board import board_of
-from desk.stations.cook.house import follow_all, house_of
+from desk.stations.cook.house import house_of
 from desk.stations.cook.pages.drawing import draw_board, draw_cook
 from desk.stations.cook.pages.overview import charge_moved, sentence
 from tests.desk.base import NOW, DeskCase
@@ -228,7 +228,7 @@ class CookScreen(DeskCase):
         self.assertEqual(charge_moved(usual), "")
 
     def test_cooks_nearest_their_end_come_first_and_blown_ones_last(self):
-        followed = follow_all(State(self.world))
+        followed = house_of(State(self.world)).all()
         self.assertEqual(followed[0].cook.number, 1187)
         running = [one.running for one in followed]
         self.assertEqual(running, sorted(running, reverse=True))

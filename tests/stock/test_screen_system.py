@@ -6,7 +6,7 @@ import numpy as np
 
 from stock.errors import DomainError
 from stock.figure import Datum, Origin
-from stock.screening.system import flow_of_one, run, tail_first
+from stock.screening.system import run, tail_first
 from stock.screening.unit import Stage
 
 RATE = Datum(8.0, Origin("set", "a test"))
@@ -111,9 +111,6 @@ class OneStage(TestCase):
         self.assertIsNone(found.velocity_m_per_s)
         self.assertEqual(found.doubts, ["33 cleaners would be filled, 20 are there"])
         self.assertAlmostEqual(found.drop_kpa or 0, 120 * (8 / 0.008 * 1000 / 60 / 20 / 500) ** 2)
-        self.assertEqual(flow_of_one(bank, 120), 500)
-        self.assertAlmostEqual(flow_of_one(bank, 30) or 0, 250)
-        self.assertIsNone(flow_of_one(screens()[0], 30))
 
     def test_a_passage_shows_in_the_thickening(self):
         first = run(screens(), RATE, CAME_PCT, 1.0).stages[0]

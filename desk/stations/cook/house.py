@@ -368,11 +368,6 @@ def house_of(state: State) -> House:
     return house
 
 
-def follow_all(state: State) -> list[Followed]:
-    """Return every cook that may still be in its digester, the nearest to its end first."""
-    return house_of(state).all()
-
-
 def as_json(values: dict[str, Any]) -> dict[str, Any]:
     """Return numbers as they are kept: rounded to what a sheet shows, none left out."""
     return {name: round(float(value), 6) for name, value in values.items() if value is not None}
