@@ -54,7 +54,6 @@ class Health:
     bad: int = 0
     waiting: int = 0
     dropped: int = 0
-    gaps: int = 0
 
     def now(self, state: str, said: str = "") -> None:
         """Note a change of state, and since when."""
@@ -197,7 +196,6 @@ class Collector:
         from_s = max(min(self.newest.values(), default=0), time.time() - MOST_BACK_S)
         if time.time() - from_s < 2 * self.every_s:
             return
-        self.health.gaps += 1
         start, end = datetime.fromtimestamp(from_s, UTC), datetime.now(UTC)
         for tag, node in zip(self.tags, nodes, strict=True):
             try:
