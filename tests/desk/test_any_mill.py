@@ -60,7 +60,8 @@ class AnyMill(DeskCase):
         self.assertEqual(len(self.worlds), len(self.mills))
         for world in (self.worlds[1], self.worlds[3], self.worlds[4]):  # under their own names other tests open them
             state = State(world, NOW)
-            links = set()
+            links, leads = set(), set()
+            own = {page: one.kind for one in stations() if one.serves(state.line) for page in one.pages(state)}
             for address in addresses(state):
                 with self.subTest(address):
                     answer = self.client.get(address, follow=True)
@@ -68,7 +69,16 @@ class AnyMill(DeskCase):
                     if not answer.streaming and "html" in answer["Content-Type"]:
                         self.assertNotContains(answer, KEPT)
                         links |= set(re.findall(r'hx-get="(/[^"]+/working/[^"]+)"', answer.content.decode()))
+                        here = set(re.findall(rf'<a [^>]*href="(/{world.slug}/[^"?#]*)', answer.content.decode()))
+                        files = {one for one in here if one.endswith("/files/")}
+                        self.assertLessEqual(
+                            files, {f"/{world.slug}/{own.get(address)}/files/"} if address in own else files
+                        )
+                        leads |= {one for one in here if not one.endswith("/working/")}  # opened below, each of its own
             self.assertTrue(links)
+            for lead in sorted(leads - set(addresses(state))):
+                with self.subTest(lead):
+                    self.assertEqual(self.client.get(lead, follow=True).status_code, 200)
             for link in sorted(links):
                 with self.subTest(link):
                     self.assertEqual(self.client.get(link.replace("&amp;", "&")).status_code, 200)
