@@ -167,6 +167,7 @@ class RowsOfTheCookHouse(Rows, HouseCase):
             ({"kind": "relief"}, "cook 1190 was never heated; allowed: steam first"),
             ({"kind": "empty"}, "cook 1190 is not blown yet; allowed: blow first"),
             ({"kind": "steam", "at": NOW.isoformat()}, "is before the last step of cook 1190"),
+            ({"kind": "note", "text": "  "}, "a note says something"),
             ({"kind": "sing"}, "sing"),
             ({"kind": "chips", "number": "4444"}, "4444"),
         ):

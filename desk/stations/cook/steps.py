@@ -82,6 +82,8 @@ def log_step(
         raise ValidationError({"kind": f"{kind[:20]!r} is no step of a cook"})
     if person is not None:
         require(person, action_of(kind))
+    if kind == "note" and not text.strip():
+        raise ValidationError({"text": "a note says something: write what was corrected on the way"})
     if (sent := sent_before(Step, state.world, form_key)) is not None:
         return sent
     if person is not None and not quiet:
