@@ -174,7 +174,7 @@ def retention_overall(*, first_pass_frac: float, recirculated_frac: float) -> fl
 
 
 @method(
-    "overall_frac = min(1, sheet_filler_t_per_h / (fed_filler_t_per_h + broke_filler_t_per_h))",
+    "overall_frac = sheet_filler_t_per_h / (fed_filler_t_per_h + broke_filler_t_per_h)",
     title="Overall retention of a running line",
     station="blending",
     source="mass balance over wire, press and white water: what comes in anew, against what leaves in the sheet",
@@ -195,7 +195,11 @@ def retention_of_balance(
         raise DomainError(
             "E_SINGULAR", "fed_filler_t_per_h", "no filler comes to the machine", "more than 0 with broke"
         )
-    return min(1.0, sheet_filler_t_per_h / anew)
+    kept = sheet_filler_t_per_h / anew
+    if kept > 1 + 1e-6:
+        message = f"the sheet holds {sheet_filler_t_per_h:g} t/h of filler, {anew:g} came"
+        raise DomainError("E_BALANCE", "sheet_filler_t_per_h", message, f"up to {anew:g} t/h")
+    return min(kept, 1.0)
 
 
 @method(

@@ -2,7 +2,7 @@
 
 from desk.floor.handover import compose
 from desk.floor.state import State
-from desk.stations.yard.models import BlendPlan, Op
+from desk.stations.yard.models import BlendPlan, Lot, Op
 from desk.stations.yard.telling import due
 from desk.stations.yard.work import classify
 from tests.desk.base import NOW, QUERIES, AtMost, panels_at
@@ -48,6 +48,10 @@ class Screens(YardCase):
         answer = self.client.post("/live/yard/lots/receive/", typed)
         self.assertContains(answer, "tare 54.8 t is not below gross 16 t", status_code=422)
         self.assertContains(answer, 'value="54,8"', status_code=422)
+        typed |= {"gross_t": "54,8 t", "tare_t": "16 t", "moistures_pct": "46 % 47%", "form_key": "with-units"}
+        self.assertEqual(self.client.post("/live/yard/lots/receive/", typed).status_code, 302)
+        kept = Lot.objects.get(number="R-77")
+        self.assertEqual((kept.gross_t, kept.tare_t, kept.moistures_pct), (54.8, 16.0, [46.0, 47.0]))
         trip = self.client.post("/live/yard/trip/", {"detector": "Drum infeed", "find": "Bolt", "stopped_min": "long"})
         self.assertContains(trip, "Minutes stopped is &#x27;long&#x27;, which is not a number", status_code=422)
 

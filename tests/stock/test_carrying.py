@@ -70,7 +70,7 @@ class Bounds(TestCase):
         step = found.step.results["step_moved"]
         self.assertLess(step, full)
         said = " ".join(found.carrying)
-        self.assertRegex(said, r"can pass \d+(\.\d+)? BDt/h, \d")
+        self.assertRegex(said, r"can pass \d+(\.\d+)? BDt/h, of which the order takes \d")
         self.assertRegex(said, r"cut the cane share by \d+ points")
 
     def test_the_reject_rate_stays_in_its_own_band_in_steps_of_three_points(self):

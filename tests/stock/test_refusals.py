@@ -53,6 +53,7 @@ REFUSED = (
     ("blend_consistency", {"mass_flow_t_per_h": [0, 0, 0]}, "E_RANGE", "mass_flow_t_per_h", "add up to nothing"),
     ("refiner_power", {"no_load_kw": 700}, "E_ORDER", "no_load_kw", "the shaft gets 582 kW, less than the no-load"),
     ("energy_for_freeness", {"target_csf_ml": 700}, "E_ORDER", "target_csf_ml", "refining only lowers freeness"),
+    ("retention_of_balance", {"sheet_filler_t_per_h": 3, "fed_filler_t_per_h": 2, "broke_filler_t_per_h": 0.5}, "E_BALANCE", "sheet_filler_t_per_h", "3 t/h of filler, 2.5 came"),
     ("retention_of_balance", {"fed_filler_t_per_h": 0, "broke_filler_t_per_h": 0}, "E_SINGULAR", "fed_filler_t_per_h", "no filler comes"),
     ("thick_stock_demand", {"filler_frac": 0.6, "additive_frac": 0.6}, "E_ORDER", "additive_frac", "120 % of the sheet"),
     ("screen_out_fines", {"fines_wanted_pct": 3.0}, "E_ORDER", "fines_wanted_pct", "more than the 2.3 % there are"),

@@ -127,8 +127,8 @@ def load_of(state: State, typed: Any) -> Load:
 
 
 def _samples(text: str) -> list[str]:
-    """Part a list of samples: spaces or semicolons between them, a comma inside a number allowed."""
-    return str(text).replace(";", " ").split()[:12]
+    """Part a list of samples: spaces or semicolons between them, a comma inside a number and per cents allowed."""
+    return str(text).replace(";", " ").replace("%", " ").split()[:12]
 
 
 def _worked(state: State, typed: dict[str, Any]) -> dict[str, Any]:
