@@ -12,7 +12,6 @@ from desk.frame.page import on_line
 from desk.frame.page import page as render_page
 from stock.book import CHAPTERS, chapters
 from stock.cli import calculate, plain
-from stock.errors import DomainError
 from stock.names import spoken, unit_of
 from stock.typed import typed_number
 from stock.working import Arg, Choice, Method, Rows, find_method
@@ -103,5 +102,5 @@ def _parsed(text: str, arg: Any, name: str) -> Any:
             written = text.strip()
             return json.loads(written if written.startswith("[") else f"[{written}]")
         return typed_number(text, name, name, unit_of(name))
-    except (ValueError, DomainError):
+    except ValueError:  # a DomainError is one too
         return text.strip()

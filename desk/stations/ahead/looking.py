@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from typing import Any, Final
 
 from django.db import connection, transaction
+from django.utils import timezone
 
 from desk.floor.models import Order as Accepted
 from desk.floor.models import epoch
@@ -38,6 +39,11 @@ class Ahead:
     def at(self, hours: float) -> datetime:
         """Return the moment some hours on."""
         return self.made_at + timedelta(hours=hours)
+
+    def then(self, course: Course) -> str:
+        """Say where a level leads in the end and when, behind what it meets first; empty where to neither."""
+        ends = course.ends(self.outlook.times_h)
+        return "" if ends is None else f"; {ends[0]} {timezone.localtime(self.at(ends[1])):%H:%M}"
 
 
 def stands_of(state: State) -> Stands:

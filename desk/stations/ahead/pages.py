@@ -180,9 +180,8 @@ def _meets(ahead: Ahead, course: Course) -> tuple[str, str]:
     which, hour, chance = met
     at = f"{timezone.localtime(ahead.at(hour)):%H:%M}"
     said = "likely" if chance > 0.5 else f"one in {round(1 / chance)}"
-    ends = course.ends(ahead.outlook.times_h)
-    then = "" if ends is None else f"; {ends[0]} {timezone.localtime(ahead.at(ends[1])):%H:%M}"
-    return f"{'low' if which == 'low' else 'full'} {at}, {said}{then}", "outside" if chance > 0.5 else "ok"
+    words = f"{'low' if which == 'low' else 'full'} {at}, {said}{ahead.then(course)}"
+    return words, "outside" if chance > 0.5 else "ok"
 
 
 def _past(state: State) -> dict[str, list[tuple[float, float]]]:

@@ -4,8 +4,6 @@ from collections.abc import Iterable
 from datetime import timedelta
 from typing import Final
 
-from django.utils import timezone
-
 from desk.floor.due import Item
 from desk.floor.state import State
 from desk.stations.ahead.looking import Ahead, kept_ahead
@@ -48,9 +46,7 @@ def _meets(state: State, ahead: Ahead, course: Course) -> Item | None:
         return None  # the station says what to do
     at = ahead.at(hour)
     sure = "Likely" if chance > WARN else f"One in {round(1 / chance)}"
-    ends = course.ends(ahead.outlook.times_h)
-    then = "" if ends is None else f"; {ends[0]} {timezone.localtime(ahead.at(ends[1])):%H:%M}"
-    words = f"{'' if reading is None else f'{reading.value:.0f} % now. '}{sure}, by the look ahead{then}."
+    words = f"{'' if reading is None else f'{reading.value:.0f} % now. '}{sure}, by the look ahead{ahead.then(course)}."
     level = "outside" if at - state.now < SOON and chance > WARN else "ok"
     return Item(
         at, f"{unit.name} {'runs low' if which == 'low' else 'fills up'}", words, level, unit.station, page=AHEAD
